@@ -18,6 +18,7 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QGuiApplication>
+#include <QInputDialog>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
@@ -362,12 +363,40 @@ void WiringStation::exportSheet()
         Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
 }
 
+std::optional<std::string> WiringStation::chipInNetlist(const std::string& bytes, const QString& from,
+                                                        const Device& device)
+{
+    if (netlistFormatOf(bytes) == NetlistFormat::None)
+        return std::string();
+    const Expected<Netlist> netlist = readNetlist(bytes);
+    if (!netlist || chipIn(*netlist, device))
+        return std::string();
+    const std::vector<std::string> refs = partsLikeTheChip(*netlist, device);
+    QStringList shown;
+    for (const std::string& ref : refs) {
+        const auto part = std::ranges::find(netlist->parts, ref, &Netlist::Part::ref);
+        shown << typeset(part == netlist->parts.end() ? ref : ref + "  " + part->value);
+    }
+    if (shown.isEmpty())
+        return std::string();
+    bool chosen = false;
+    const QString answer = QInputDialog::getItem(
+        this, "Which part is the chip?",
+        QString("No single part of %1 is clearly %2. Which one is it?").arg(from, QString::fromStdString(device.name)),
+        shown, 0, false, &chosen);
+    return chosen ? std::optional(refs[size_t(shown.indexOf(answer))]) : std::nullopt;
+}
+
 void WiringStation::readNets(const std::string& bytes, const QString& from)
 {
     if (!document_.isOpen())
         return;
-    const Snapshot& s = document_.snapshot();
-    const Expected<NetTable> table = bindrel::readNets(bytes, *s.device);
+    const auto snapshot = document_.sharedSnapshot();
+    const Snapshot& s = *snapshot;
+    const std::optional<std::string> chip = chipInNetlist(bytes, from, *s.device);
+    if (!chip)
+        return;
+    const Expected<NetTable> table = bindrel::readNets(bytes, *s.device, *chip);
     if (!table) {
         Q_EMIT document_.refused(QString("%1, %2").arg(from, QString::fromStdString(table.problem().message)));
         return;

@@ -60,6 +60,9 @@ public Q_SLOTS:
     void exportPicture();
     void exportSheet();
     void readNets(const std::string& bytes, const QString& from);
+    /// The reference of the chip as the person chooses it, empty where it is plain or the text is no netlist; nothing
+    /// when the question is closed.
+    std::optional<std::string> chipInNetlist(const std::string& bytes, const QString& from, const Device& device);
     void readNetsFromFile();
     /// Shows what a netlist or a table would change, and changes it when the person agrees.
     void takeNetsFrom(const QString& path);

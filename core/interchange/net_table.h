@@ -19,7 +19,7 @@ struct NetTable {
     };
     std::vector<Entry> entries;     ///< in the order of the text
     std::vector<std::string> notes; ///< lines that say nothing of a pad, and why, each with its line number
-    /// Crystals of which the netlist tells rate and tolerance, by the clock that they drive.
+    /// Crystals with a rate and a tolerance in the netlist, by the clock that they drive.
     std::map<std::string, CrystalFact> crystals;
     bool complete = false; ///< a schematic's: a pad that it does not have has no net
 };

@@ -13,6 +13,7 @@
 
 #include <algorithm>
 #include <set>
+#include <tuple>
 
 namespace bindrel {
 
@@ -73,7 +74,7 @@ private:
         for (;;) {
             skip();
             if (at_ >= text_.size())
-                return problem("the text ends inside a list.");
+                return problem("the text ends inside a list; export the netlist again.");
             if (++nodes_ > kMostNodes * 8)
                 return problem("has too many words.");
             const char c = text_[at_];
@@ -174,7 +175,7 @@ Expected<Netlist> readIpc356(const std::string& text)
             continue;
         if (++nodes > kMostNodes)
             return problemOf(fmt::format("line {}: has more than a million pins.", number));
-        // A pin that leads nowhere is still one of its part.
+        // An unconnected pin still counts as a pin of its part.
         if (name == "N/C") {
             out.nets.push_back({"unconnected", {{ref, pin}}, number});
             continue;
@@ -274,7 +275,17 @@ Expected<Netlist> readNetlist(const std::string& text)
     return out;
 }
 
-Expected<std::string> chipIn(const Netlist& netlist, const Device& device)
+namespace {
+
+struct ChipCandidate {
+    std::string ref;
+    int shared = 0;     ///< pins that the package has too
+    bool fits = false;  ///< hardly a pin that the package does not have, and at least half of the package's
+    bool named = false; ///< its value contains the chip's name
+};
+
+/// The likeliest first.
+std::vector<ChipCandidate> candidatesIn(const Netlist& netlist, const Device& device)
 {
     std::set<std::string> numbers;
     for (const PackagePin& pin : device.package.pins)
@@ -286,31 +297,46 @@ Expected<std::string> chipIn(const Netlist& netlist, const Device& device)
             ++all;
             there += numbers.contains(uppered(node.pin));
         }
-    const auto isNamed = [&](const std::string& ref) {
-        for (const Netlist::Part& part : netlist.parts)
-            if (part.ref == ref)
-                return uppered(part.value).find(uppered(device.name)) != std::string::npos;
-        return false;
-    };
+    std::set<std::string> named;
+    for (const Netlist::Part& part : netlist.parts)
+        if (uppered(part.value).find(uppered(device.name)) != std::string::npos)
+            named.insert(part.ref);
+    std::vector<ChipCandidate> out;
+    for (const auto& [ref, count] : pins)
+        out.push_back({.ref = ref,
+                       .shared = count.first,
+                       .fits = count.first * 20 >= count.second * 19 && count.first * 2 >= int(numbers.size()),
+                       .named = named.contains(ref)});
+    std::ranges::stable_sort(out, std::ranges::greater(),
+                             [](const ChipCandidate& c) { return std::tuple(c.fits, c.named, c.shared); });
+    return out;
+}
+
+} // namespace
+
+Expected<std::string> chipIn(const Netlist& netlist, const Device& device)
+{
+    const std::vector<ChipCandidate> candidates = candidatesIn(netlist, device);
+    if (candidates.empty() || !candidates[0].fits)
+        return problemOf(fmt::format("no part of the netlist has the {} pins of {}; check the plan's chip and package, "
+                                     "or name the chip's reference.",
+                                     device.package.pins.size(), device.package.name));
     std::vector<std::string> best;
-    int most = 0;
-    for (const auto& [ref, count] : pins) {
-        const auto [there, all] = count;
-        // A chip's part has hardly a pin that its package does not have.
-        if (there * 20 < all * 19 || there * 2 < int(numbers.size()))
-            continue;
-        const int rank = there + (isNamed(ref) ? 100'000 : 0);
-        if (rank > most)
-            best.clear();
-        if (rank >= most)
-            best.push_back(ref);
-        most = std::max(most, rank);
-    }
-    if (best.size() == 1)
-        return best[0];
-    return problemOf(
-        best.empty() ? fmt::format("no part of the netlist has the {} pins of {}.", numbers.size(), device.package.name)
-                     : fmt::format("{} could each be the chip; say which.", listed(best)));
+    for (const ChipCandidate& c : candidates)
+        if (c.fits && c.named == candidates[0].named && c.shared == candidates[0].shared)
+            best.push_back(c.ref);
+    if (best.size() > 1)
+        return problemOf(fmt::format("{} could each be the chip; name its reference.", listed(best)));
+    return best[0];
+}
+
+std::vector<std::string> partsLikeTheChip(const Netlist& netlist, const Device& device)
+{
+    std::vector<std::string> out;
+    for (const ChipCandidate& candidate : candidatesIn(netlist, device))
+        if (candidate.shared > 0)
+            out.push_back(candidate.ref);
+    return out;
 }
 
 Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const std::string& given)
@@ -341,7 +367,7 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
                     fmt::format("line {}: {} has no pin {}", net.line, device.package.name, printable(node.pin)));
                 continue;
             }
-            // A net that leads nowhere else says nothing.
+            // A net with a single node carries no information.
             if (pin->second->pad < 0 || net.nodes.size() < 2 || lowered(net.name).starts_with("unconnected"))
                 continue;
             const std::string name = plainNet(net.name);
@@ -359,7 +385,7 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
             out.entries.push_back({pad, name, net.line});
         }
     if (!any)
-        return problemOf(fmt::format("the netlist has no part {}.", printable(chip)));
+        return problemOf(fmt::format("the netlist has no part {}; check the reference.", printable(chip)));
 
     // What parts with two pins do: pulls and crystals.
     std::map<std::string, std::vector<std::pair<std::string, std::string>>> ends; // ref -> net, pin

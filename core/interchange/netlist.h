@@ -37,9 +37,13 @@ NetlistFormat netlistFormatOf(std::string_view text);
 /// Reads one of these. Fails with a line where it is cut short, nested more than 60 deep, or has no net.
 Expected<Netlist> readNetlist(const std::string& text);
 
-/// The part that is the chip: of all parts the one most of whose pins the package has, and at least half of them; of
-/// equals the one whose value has the chip's name. Fails where none or several could be.
+/// The reference of the chip: the part with the most pins in common with the package, at least half of the package's
+/// pins; among equals the one whose value contains the chip's name. Fails where none or several could be.
 Expected<std::string> chipIn(const Netlist& netlist, const Device& device);
+
+/// References of the parts that have a pin with a number of the package, the likeliest to be the chip first: to choose
+/// from where `chipIn` cannot tell.
+std::vector<std::string> partsLikeTheChip(const Netlist& netlist, const Device& device);
 
 /// The chip's nets, and in the notes what else the schematic tells: pulls, crystals with their rates. With `ref` for
 /// the chip, where it cannot be recognised.

@@ -143,7 +143,7 @@ std::string identifier(std::string_view name)
     return isIdentifier(out) ? out : "P_" + out;
 }
 
-/// Signals of a pad by the code that leads them there; -1 for those that are wired.
+/// Signals of a pad by mux code; -1 for fixed functions.
 std::map<int, std::vector<std::string>> signalsAt(const Device& device, const Pad& pad, std::vector<std::string>& left)
 {
     std::map<int, std::vector<std::string>> out;

@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/clocks/clocks_station.h"
 #include "app/clocks/ladder_view.h"
+#include "app/frame/findings_drawer.h"
 #include "app/frame/goto_field.h"
 #include "app/frame/masthead.h"
 #include "app/tuning/tuning_station.h"
 #include "app/wiring/need_dialog.h"
+#include "core/plan/plan_file.h"
 #include "tests/support/window_fixture.h"
 
+#include <QComboBox>
 #include <QContextMenuEvent>
 #include <QLineEdit>
 #include <QMenu>
@@ -92,7 +95,6 @@ private Q_SLOTS:
             auto* dialog = qobject_cast<NeedDialog*>(modal);
             QVERIFY(dialog);
             QTest::keyClicks(QApplication::focusWidget(), "led");
-            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Escape); // the completion
             dialog->accept();
         });
         const QStringList entries = menuAt(w_->wiring()->chip(), pin("PA3"), "Add a need here\u2026");
@@ -160,6 +162,126 @@ private Q_SLOTS:
         for (const QLabel* label : w_->tuning()->findChildren<QLabel*>())
             titled = titled || label->text().startsWith(QString::fromStdString(now().plan.need("uplink")->title));
         QVERIFY(titled);
+    }
+
+    void aFindingsMenu()
+    {
+        open("tangled");
+        w_->findings()->setOpen(true);
+        QApplication::processEvents();
+        auto* list = w_->findings()->list();
+        list->setCurrentRow(0);
+        const QStringList entries = menuAt(list->viewport(), list->rowRect(0).center());
+        QVERIFY2(entries.contains("Go to it") && entries.contains("Fix the finding\u2026"),
+                 qPrintable(entries.join(", ")));
+    }
+
+    /// A netlist is shown as what it changes, and taken as one step.
+    void aNetlistIsTaken()
+    {
+        open("done");
+        QString nets;
+        for (const PackagePin& pin : now().device->package.pins)
+            nets += QString("(net (name \"/%1\") (node (ref U4) (pin %2)) (node (ref J1) (pin A%2)))\n")
+                        .arg(pin.pad < 0 ? QString("POWER") : "N_" + QString::fromStdString(pin.name),
+                             QString::fromStdString(pin.number));
+        const QString path = dir_->filePath("board.net");
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(("(export (nets\n" + nets + "))").toUtf8());
+        file.close();
+        const Plan before = now().plan;
+        for (const bool take : {false, true}) {
+            inDialog([take](QWidget* modal) {
+                auto* dialog = qobject_cast<QDialog*>(modal);
+                QVERIFY(dialog);
+                take ? dialog->accept() : dialog->reject();
+            });
+            w_->wiring()->takeNetsFrom(path);
+            QVERIFY2((now().plan == before) == !take, qPrintable(w_->message()));
+        }
+        QCOMPARE(now().board->nets.find("PA2")->second, std::string("N_PA2"));
+        w_->document().undo();
+        QVERIFY(now().plan == before);
+    }
+
+    /// Two parts with the pins of the chip: the window asks which one it is.
+    void theChipOfANetlistIsAsked()
+    {
+        open("done");
+        QString nets;
+        for (const PackagePin& pin : now().device->package.pins)
+            nets += QString("(net (name \"%1\") (node (ref J1) (pin %2)) (node (ref U4) (pin %2)))\n")
+                        .arg(pin.pad < 0 ? QString("POWER") : "N_" + QString::fromStdString(pin.name),
+                             QString::fromStdString(pin.number));
+        const QString path = dir_->filePath("twice.net");
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(("(export (nets\n" + nets + "))").toUtf8());
+        file.close();
+        QStringList offered;
+        inDialog([&offered, this](QWidget* asked) {
+            for (const QComboBox* box : asked->findChildren<QComboBox*>())
+                for (int i = 0; i < box->count(); ++i)
+                    offered << box->itemText(i);
+            inDialog([](QWidget* shown) { qobject_cast<QDialog*>(shown)->accept(); });
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Down);
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+        });
+        w_->wiring()->takeNetsFrom(path);
+        QCOMPARE(offered, QStringList({"J1", "U4"}));
+        QVERIFY2(now().board->nets.find("PA2")->second == "N_PA2", qPrintable(w_->message()));
+        const Plan taken = now().plan;
+        inDialog([](QWidget* asked) { qobject_cast<QDialog*>(asked)->reject(); });
+        w_->wiring()->takeNetsFrom(path);
+        QVERIFY(now().plan == taken);
+    }
+
+    /// From a bare chip by keys alone, in both themes: a need in one line with its pads, and an Enter forgotten.
+    void byKeysAlone_data()
+    {
+        QTest::addColumn<bool>("dark");
+        QTest::newRow("light") << false;
+        QTest::newRow("dark") << true;
+    }
+    void byKeysAlone()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        QVERIFY(w_->document().newForDevice("SE4332-C64"));
+        w_->showStation(Station::Wiring);
+        inDialog([](QWidget*) {
+            QTest::keyClicks(QApplication::focusWidget(), "uart 115,200 on PD0/PD1 called Uplink");
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+        });
+        shortcut(QKeySequence("Ctrl+Shift+A"));
+        QVERIFY2(now().plan.needs.size() == 1, qPrintable(w_->message()));
+        QCOMPARE(now().bindings.count(BoundNeed::State::Bound), 1);
+        // What is typed of a crystal is taken when the person goes elsewhere.
+        shortcut(QKeySequence("Ctrl+3"));
+        w_->view().select({Place::Kind::Clock, "HFX", {}});
+        w_->inspector()->beginEdit({});
+        QTest::keyClicks(QApplication::focusWidget(), "12 MHz, 20 ppm");
+        shortcut(QKeySequence("Ctrl+4"));
+        QVERIFY(w_->station() == Station::Tuning && now().plan.crystals.contains("HFX"));
+        // What is not whole is refused where it stands, and gone with Esc.
+        shortcut(QKeySequence("Ctrl+3"));
+        w_->view().select({Place::Kind::Clock, "LFX", {}});
+        w_->inspector()->beginEdit({});
+        QTest::keyClicks(QApplication::focusWidget(), "32.768 kHz");
+        shortcut(QKeySequence("Ctrl+4"));
+        QVERIFY(w_->station() == Station::Clocks && w_->message().contains("tolerance"));
+        QTest::keyClick(QApplication::focusWidget(), Qt::Key_Escape);
+        shortcut(QKeySequence("Ctrl+4"));
+        QVERIFY(w_->station() == Station::Tuning && !now().plan.crystals.contains("LFX"));
+        // A signal is held and its goal changed: the plan that is saved opens again.
+        w_->document().apply(Edit{"x", {SetGoal{"uplink", "flow", "RTS/CTS"}, SetHold{"need uplink rts", true}}});
+        w_->document().apply(editOf("y", SetGoal{"uplink", "flow", "none"}));
+        const Expected<Workpiece> read = parsePlan(planText(now().plan), "saved.bindrel", w_->document().library());
+        QVERIFY2(read, read ? "" : read.problem().text().c_str());
+        w_->document().undo();
+        QVERIFY(now().plan.held("need uplink rts"));
+        w_->setDark(false);
     }
 
     /// A crystal is stated in the field of its clock, on a bare chip.
