@@ -20,12 +20,12 @@ struct TableOptions {
     double least = kLeastConfidence;
 };
 
-/// A file beside the table, as it is and as it would be.
+/// The columns file beside the table, before and after.
 struct Beside {
     std::string path, before, after;
 };
 
-/// Tells what the columns are and what each name is taken for.
+/// Prints what each column is and which signal each name is taken for.
 Expected<Beside> look(const TableOptions& options)
 {
     const Expected<std::string> bytes = readFile(options.table);
@@ -129,7 +129,7 @@ void addDeviceTable(CLI::App& app, int& exitCode)
     CLI::Option* take = command
                             ->add_option("--take", options->take,
                                          "Write what was understood beside the table (TABLE.columns), or to this file; "
-                                         "what stands there already is kept")
+                                         "existing lines are kept")
                             ->expected(0, 1);
     command->callback([options, take, &exitCode] {
         const Expected<Beside> beside = look(*options);

@@ -85,8 +85,8 @@ std::string zshCompletion(CLI::App& app)
         out += fmt::format("    '{}:{}'\n", command->get_name(), inZsh(command->get_description()));
         std::vector<std::string> words = namesOf(*command), flags = flagsOf(*command);
         words.insert(words.end(), flags.begin(), flags.end());
-        for (const CLI::App* below : subcommandsOf(*command))
-            for (const std::string& flag : flagsOf(*const_cast<CLI::App*>(below)))
+        for (CLI::App* below : subcommandsOf(*command))
+            for (const std::string& flag : flagsOf(*below))
                 if (std::find(words.begin(), words.end(), flag) == words.end())
                     words.push_back(flag);
         cases += fmt::format("    {}) compadd -- {}; _files ;;\n", command->get_name(), joined(words, " "));

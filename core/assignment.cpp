@@ -38,8 +38,8 @@ public:
             if (!entry)
                 return entry.problem();
             if (entry->wish)
-                return problemOf(fmt::format("{} is a rate, which follows from the clock tree; search for it "
-                                             "(reach), or give the clock's own setting.",
+                return problemOf(fmt::format("{} is a rate, which follows from the clock tree. Give the clock's own "
+                                             "setting, or search for settings that reach the rate.",
                                              value_));
             return entry->edit;
         }

@@ -40,7 +40,7 @@ class GotoField : public QLineEdit {
 public:
     GotoField(Document& document, ViewState& view, QWidget* parent = nullptr);
     void begin();
-    /// What can be done by name beside what can be gone to.
+    /// Commands that the field offers beside places to go to.
     void setCommands(std::function<std::vector<GotoTarget>()> commands) { commands_ = std::move(commands); }
 
 protected:

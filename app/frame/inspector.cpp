@@ -312,7 +312,7 @@ void Inspector::refresh()
     if (const ClockIndex clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : ClockIndex();
         clock >= 0) {
         const ClockNode& node = s.device->clocks[size_t(clock)];
-        // While a change is looked at, what is told is what it would make of the clock.
+        // During a preview, describe the clock as the change would leave it.
         const bool previewed = view_.preview() && view_.preview()->device->name == s.device->name;
         const Snapshot& seen = previewed ? *view_.preview() : s;
         title = QString::fromStdString(node.name);

@@ -115,7 +115,7 @@ void TuningStation::refresh()
 {
     if (!view_.selectedNeed().empty())
         lastNeed_ = view_.selectedNeed();
-    // Who goes to a register, or to a clock that times one need alone, means the need that has it.
+    // A jump to a register, or to a clock that only one need uses, shows that need.
     const Place& place = view_.selected();
     if (document_.isOpen() && (place.kind == Place::Kind::Register || place.kind == Place::Kind::Instance ||
                                place.kind == Place::Kind::Clock)) {

@@ -8,13 +8,13 @@
 
 namespace bindrel {
 
-/// Something that a widget paints and that assistive technology must be able to name: a pad, a field of a register.
+/// An item that a widget paints and that assistive technology must be able to name: a pad, a register field.
 struct AccessibleItem {
     QString name; ///< with what it is for and how it stands: "PA3, pin 5, LED, bound"
     QRect rect;   ///< in the widget
 };
 
-/// A widget that paints its items itself; they are told to assistive technology as its children.
+/// A widget that paints its items itself and exposes them to assistive technology as children.
 class AccessibleItems {
 public:
     virtual ~AccessibleItems() = default;

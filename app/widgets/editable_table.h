@@ -19,7 +19,7 @@ protected Q_SLOTS:
     void closeEditor(QWidget* editor, QAbstractItemDelegate::EndEditHint hint) override;
 };
 
-/// Takes what was typed at Enter and not a turn of the event loop later, when its cell may be gone.
+/// Commits at Enter, not one turn of the event loop later, when the cell may no longer exist.
 class PromptDelegate : public QStyledItemDelegate {
     Q_OBJECT
 

@@ -196,7 +196,7 @@ QRectF frameOf(const ChipLayout& layout)
     return all.adjusted(-10, -10, 10, 10);
 }
 
-/// The room for labels of pads that somebody has and no wire leads to.
+/// Space for the labels of pads that are in use but have no wire.
 QRectF labelled(const Snapshot& s, const ChipLayout& layout)
 {
     QRectF all = layout.body;

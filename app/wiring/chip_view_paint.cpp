@@ -295,7 +295,7 @@ void ChipView::drawPins(QPainter& p) const
             drawLine(p, align & Qt::AlignLeft ? row.adjusted(width, 0, 20, 0) : row.adjusted(-20, 0, -width, 0), align,
                      QString::fromStdString(facts.number));
         }
-        // No wire leads to who has it: the pad says it itself.
+        // Without a wire to a part, the pad itself is labelled with its need.
         if (used && !wired[i]) {
             const Claim& claim = claims->front();
             const BoundNeed& bound = s.bindings.needs[size_t(claim.need)];

@@ -29,4 +29,13 @@ Problem problemOf(std::string message)
     return problem;
 }
 
+Problem problemInFile(std::string file, int line, std::string message)
+{
+    Problem problem = problemOf(std::move(message));
+    problem.file = std::move(file);
+    problem.line = line;
+    problem.column = line > 0 ? 1 : 0;
+    return problem;
+}
+
 } // namespace bindrel

@@ -20,5 +20,7 @@ struct Problem {
 
 /// A problem without a place.
 Problem problemOf(std::string message);
+/// A problem of a line of a file, or of the file as a whole (line 0).
+Problem problemInFile(std::string file, int line, std::string message);
 
 } // namespace bindrel

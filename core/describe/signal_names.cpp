@@ -153,7 +153,7 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
     const auto add = [&](const std::string& instance, const std::string& kind, const std::string& rest, double factor,
                          const std::string& reason) {
         if (rest.empty()) {
-            // An interrupt that is called as its block tells of everything there.
+            // An interrupt named after its block covers all of the block's events.
             if (of == NamesOf::Interrupts)
                 out.push_back({{instance, "event", ""}, 0.9 * factor, reason});
             return;
@@ -171,12 +171,12 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
             if (rest.empty() || rest[0] < '0' || rest[0] > '9')
                 add(instance.name, kind, rest, 1, fmt::format("{} begins with {}", name, instance.name));
         }
-        // "TXD0": the number of the instance stands behind.
+        // "TXD0": the name ends with the instance number.
         const auto [letters, number] = withoutNumber(called);
         if (of == NamesOf::Pads && !number.empty() && whole.size() > number.size() && whole.ends_with(number) &&
             (whole[whole.size() - number.size() - 1] < '0' || whole[whole.size() - number.size() - 1] > '9'))
             add(instance.name, kind, whole.substr(0, whole.size() - number.size()), 0.85,
-                fmt::format("the number of {} stands behind {}", instance.name, name));
+                fmt::format("{1} ends with the number of {0}", instance.name, name));
         // One alone of its kind needs no number: "SCL".
         const auto same = std::count_if(device.instances.begin(), device.instances.end(), [&](const Instance& other) {
             return device.blocks[size_t(other.block)].kind == said;
@@ -191,7 +191,7 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
         const bool known = std::any_of(device.instances.begin(), device.instances.end(),
                                        [&](const Instance& other) { return tight(other.name) == tight(instance); });
         const std::string kind = kindCalled(instance);
-        // Where the chip's blocks of that kind are described, another one would be a mistake of the name.
+        // If the chip already describes blocks of that kind, an unknown one is more likely a misread name.
         const bool described =
             std::any_of(device.instances.begin(), device.instances.end(), [&](const Instance& other) {
                 return device.blocks[size_t(other.block)].kind == kind || kindCalled(tight(other.name)) == kind;

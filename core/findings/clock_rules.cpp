@@ -294,7 +294,7 @@ Expected<Edit> fixByReservingPads(const Facts& f, const Finding& finding)
         edit.changes.insert(edit.changes.end(), bound->changes.begin(), bound->changes.end());
         return edit;
     }
-    return problemOf("the chip has no instance that stands for these pads.");
+    return problemOf("the chip has no instance for these pads; describe one of kind crystal in the device file.");
 }
 
 void crystalLoad(const Facts& f, std::vector<Finding>& out)

@@ -146,14 +146,7 @@ private:
         std::vector<std::string> cells;
     };
 
-    Problem at(int line, std::string message) const
-    {
-        Problem problem = problemOf(std::move(message));
-        problem.file = name_;
-        problem.line = line;
-        problem.column = line > 0 ? 1 : 0;
-        return problem;
-    }
+    Problem at(int line, std::string message) const { return problemInFile(name_, line, std::move(message)); }
     void remark(int line, std::string message)
     {
         if (out_.file.remarks.size() < kMostRemarks)
@@ -217,7 +210,8 @@ private:
         return {};
     }
 
-    /// What the columns say that a name stands for. Names are noted for whoever has to say it.
+    /// The signal that the columns file gives for a name; null if none. Every name is recorded, so that the missing
+    /// ones can be proposed.
     const TableSignal* signalOf(const std::string& name, const std::string& longName, int line)
     {
         out_.names.emplace(name, line);
@@ -388,7 +382,9 @@ private:
             else if (signal->direction == "analog" || lowered(codeText) == "fixed")
                 fix(pad, *signal, row.line);
             else
-                remark(row.line, fmt::format("no code leads {} to {}; it is not read.", name, pad));
+                remark(row.line, fmt::format("{} on {} has no code; the entry is not read. Add its code, or give the "
+                                             "signal the direction analog.",
+                                             name, pad));
         }
         return {};
     }

@@ -6,7 +6,7 @@
 
 namespace bindrel {
 
-/// What of a table could be read, beside the sections: for people who confirm it.
+/// What could be read of a table.
 struct ChipTable {
     MakersFile file;
     int rows = 0; ///< that said something

@@ -121,7 +121,7 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
     if (!rate || !tolerance)
         return problemOf(fmt::format("give its {} too, as in: 12 MHz, 20 ppm.", rate ? "tolerance" : "rate"));
     if (out.external && load)
-        return problemOf("a load capacitance goes with a crystal, not with a clock that is fed in.");
+        return problemOf("only a crystal has a load capacitance; remove it, or remove \"external\".");
     return FittedCrystal(out);
 }
 

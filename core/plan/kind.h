@@ -122,7 +122,7 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view text);
 /// The text without blanks around it when the goal takes it.
 Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view text);
 
-/// The same for lists: a rate or a time always spelt alike, whoever typed it how. `unit` stands for "Hz".
+/// The same for lists, with rates and times in one canonical spelling. `unit` replaces "Hz".
 std::string shortGoal(const Need& need, std::string_view goal, std::string_view unit = "Hz");
 /// What the goal says, stated or by default; monostate when the kind has no such goal.
 GoalValue goalValue(const Need& need, std::string_view goal);

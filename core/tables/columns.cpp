@@ -16,15 +16,6 @@ namespace {
 
 using What = Column::What;
 
-Problem columnsProblem(const std::string& file, int line, std::string message)
-{
-    Problem problem = problemOf(std::move(message));
-    problem.file = file;
-    problem.line = line;
-    problem.column = line > 0 ? 1 : 0;
-    return problem;
-}
-
 bool isDigit(char c)
 {
     return c >= '0' && c <= '9';
@@ -281,11 +272,11 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
         break;
     }
     if (out.body == 0)
-        return columnsProblem(
+        return problemInFile(
             name, grid.rows.empty() ? 0 : grid.rows.front().line,
             "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", or a "
             "number with \"interrupt\" or \"source\".");
-    // A second row of headings: what stands below a heading that spans several columns.
+    // Second heading row, below headings that span several columns.
     if (out.body < grid.rows.size() && !grid.byPosition) {
         const Grid::Row& below = grid.rows[out.body];
         bool second = false, data = false, keyed = false;
@@ -336,7 +327,7 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
     for (std::size_t c = 0; c < out.columns.size(); ++c) {
         Column& column = out.columns[c];
         if (bySignal || numbers) {
-            // There a pad stands for where the signal can be, and "name" for whose number it is.
+            // In these tables a pad column lists where the signal can be, and a name column whose number it is.
             if (column.what == What::Pad)
                 column.what = numbers ? What::Name : What::Pads;
             if (column.what == What::Signal && numbers)
@@ -363,7 +354,7 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             column.why = "numbers of pins below it";
         }
     }
-    // Several columns of pins are told apart by their packages.
+    // Several pin columns are distinguished by package.
     std::size_t pins = 0;
     for (Column& column : out.columns)
         if (column.what == What::Pin) {
@@ -382,8 +373,7 @@ std::string columnsText(const Columns& columns, const std::string& table)
             out += c == '"' ? "''" : std::string(1, c);
         return out + "\"";
     };
-    std::string out =
-        fmt::format("# How {} is read: what its columns say, and what the names in it stand for.\n", printable(table));
+    std::string out = fmt::format("# How {} is read: its columns, and the signal for each name.\n", printable(table));
     for (const Column& column : columns.columns) {
         if (column.heading.empty())
             continue;
@@ -423,8 +413,8 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
         const std::size_t is = close == std::string_view::npos ? close : line.find(" is ", close);
         const std::string what(trimmed(line.substr(0, open == std::string_view::npos ? 0 : open)));
         if (is == std::string_view::npos || (what != "column" && what != "name"))
-            return columnsProblem(name, number,
-                                  "is neither: column \"HEADING\" is …, nor: name \"NAME\" is INSTANCE.SIGNAL.");
+            return problemInFile(name, number,
+                                 "is neither: column \"HEADING\" is …, nor: name \"NAME\" is INSTANCE.SIGNAL.");
         std::string key(line.substr(open + 1, close - open - 1));
         for (std::size_t at = 0; (at = key.find("''", at)) != std::string::npos; ++at)
             key.replace(at, 2, "\"");
@@ -439,10 +429,9 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
             static const std::set<std::string> directions{"in", "out", "both", "analog"};
             if (dot == std::string::npos || dot == 0 || dot + 1 == words[0].size() || words.size() > 2 ||
                 (words.size() == 2 && !directions.contains(words[1])))
-                return columnsProblem(
-                    name, number,
-                    "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it, or is "
-                    "ignored.");
+                return problemInFile(name, number,
+                                     "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it, or is "
+                                     "ignored.");
             out.names[key] =
                 TableSignal{words[0].substr(0, dot), words[0].substr(dot + 1), words.size() == 2 ? words[1] : ""};
             continue;
@@ -468,13 +457,13 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
             }
         }
         if (!known)
-            return columnsProblem(name, number,
-                                  fmt::format("\"{}\" is not what a column can be; use {}.{}", printable(value),
-                                              listed(kinds), didYouMean(value, kinds)));
+            return problemInFile(name, number,
+                                 fmt::format("\"{}\" is not what a column can be; use {}.{}", printable(value),
+                                             listed(kinds), didYouMean(value, kinds)));
         said[key] = column;
     }
     if (said.empty())
-        return columnsProblem(name, 0, "says nothing of any column.");
+        return problemInFile(name, 0, "says nothing of any column.");
     // The row of headings that has the most of them; a heading over two rows is their words one after the other.
     std::size_t most = 0;
     for (std::size_t r = 0; r < std::min<std::size_t>(grid.rows.size(), 40); ++r)
@@ -506,9 +495,9 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
         const bool there = std::any_of(out.columns.begin(), out.columns.end(),
                                        [&entry](const Column& c) { return c.heading == entry.first; });
         if (column.what != What::Ignored && !there)
-            return columnsProblem(table, 0,
-                                  fmt::format("has no column \"{}\", which {} says is {}.", printable(entry.first),
-                                              name, nameOf(column.what)));
+            return problemInFile(table, 0,
+                                 fmt::format("has no column \"{}\", which {} says is {}; correct that line.",
+                                             printable(entry.first), name, nameOf(column.what)));
     }
     return out;
 }

@@ -15,7 +15,7 @@ struct Column {
         Pin,       ///< number or ball on a package
         Pad,       ///< name of the pad or of the power pin
         Type,      ///< supply, ground, input and output
-        Code,      ///< signals that one code of the pad's function field leads there
+        Code,      ///< signals selected by one code of the pad's function field
         Functions, ///< signals with their codes: "7: UART1_TX"
         Fixed,     ///< signals that need no code
         Signal,    ///< of a table by signals: one signal a row
@@ -32,14 +32,14 @@ struct Column {
     std::string why;     ///< what it was recognised by
 };
 
-/// The signal that a name in a table stands for.
+/// The signal that a name in a table refers to.
 struct TableSignal {
     std::string instance, signal;
     std::string direction; ///< "in", "out", "both", "analog"; empty: not said
     friend bool operator==(const TableSignal&, const TableSignal&) = default;
 };
 
-/// How a table is read: what its columns say, and what the names in it stand for (empty: nothing that is described).
+/// How a table is read: its columns, and the signal for each name (empty: ignored).
 /// Kept beside the table as text, so that the next edition is read without asking.
 struct Columns {
     std::size_t body = 0; ///< first row of the grid below the headings
@@ -47,13 +47,13 @@ struct Columns {
     std::map<std::string, std::optional<TableSignal>, std::less<>> names;
 };
 
-/// Recognises headings and columns by their words and by what stands below them. Fails where there is no row of
+/// Recognises headings and columns by their words and by the cells below them. Fails where there is no row of
 /// headings with a pad, a pin, a signal or a number.
 Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name);
 
 /// The text beside a table: `column "F7" is code 7`, `name "TXD0" is UART0.TX out`, a line each.
 std::string columnsText(const Columns& columns, const std::string& table);
-/// Reads it for a table: headings are looked for by their words, wherever the columns stand in this edition. Fails with
+/// Reads it for a table: headings are found by their text, whatever the column order of this edition. Fails with
 /// a place where a line is not understood, and where a column is not in the table any more.
 Expected<Columns> readColumns(const std::string& text, const std::string& name, const Grid& grid,
                               const std::string& table);

@@ -14,15 +14,6 @@ namespace {
 
 constexpr std::size_t kMostCells = 1'000'000, kMostColumns = 1000;
 
-Problem gridProblem(const std::string& name, int line, std::string message)
-{
-    Problem problem = problemOf(std::move(message));
-    problem.file = name;
-    problem.line = line;
-    problem.column = line > 0 ? 1 : 0;
-    return problem;
-}
-
 /// What separates cells: the sign that most of the first lines have; a blank means two and more of them.
 char separatorFor(std::string_view text)
 {
@@ -79,7 +70,7 @@ Expected<Grid> readGrid(const std::string& given, const std::string& name)
     if (text.starts_with("\xEF\xBB\xBF"))
         text.remove_prefix(3);
     if (!isUtf8(text))
-        return gridProblem(name, 0, "is not text in UTF-8.");
+        return problemInFile(name, 0, "is not text in UTF-8.");
     Grid out;
     const char separator = separatorFor(text);
     out.byPosition = separator == ' ';
@@ -96,10 +87,10 @@ Expected<Grid> readGrid(const std::string& given, const std::string& name)
                 row.cells.erase(row.cells.begin());
         }
         if (row.cells.size() > kMostColumns)
-            return gridProblem(name, row.line, fmt::format("has more than {} columns.", kMostColumns));
+            return problemInFile(name, row.line, fmt::format("has more than {} columns.", kMostColumns));
         cells += row.cells.size();
         if (cells > kMostCells)
-            return gridProblem(name, row.line, "has more than a million cells.");
+            return problemInFile(name, row.line, "has more than a million cells.");
         if (std::any_of(row.cells.begin(), row.cells.end(), [](const std::string& cell) { return !cell.empty(); }) &&
             !isRule(row.cells))
             out.rows.push_back(std::move(row));
@@ -144,7 +135,7 @@ Expected<Grid> readGrid(const std::string& given, const std::string& name)
             row.cells.back() += c;
         }
         if (row.cells.back().size() > 100'000)
-            return gridProblem(name, row.line, "has a cell of more than 100,000 characters; is a quote not closed?");
+            return problemInFile(name, row.line, "has a cell of more than 100,000 characters; is a quote not closed?");
     }
     if (const Outcome kept = keep(std::move(row)); !kept)
         return kept.problem();

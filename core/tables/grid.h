@@ -17,7 +17,7 @@ struct Grid {
         std::vector<int> at; ///< where each cell begins in its line; only where blanks separate
     };
     std::vector<Row> rows;
-    bool byPosition = false; ///< cells belong to the heading that they stand below, not to the one of their number
+    bool byPosition = false; ///< cells belong to the heading above them by position, not by number
 };
 
 /// Tabs, semicolons, bars (with or without an outer frame, and a rule below the heading), commas, or two and more

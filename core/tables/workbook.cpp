@@ -20,13 +20,6 @@ constexpr zip_uint64_t kMaxPart = 64u << 20; ///< of a part of the workbook, unp
 constexpr int kMostSheetRows = 100'000, kMostSheetColumns = 1000;
 constexpr std::size_t kMostSheetCells = 1'000'000;
 
-Problem workbookProblem(const std::string& name, std::string message)
-{
-    Problem problem = problemOf(std::move(message));
-    problem.file = name;
-    return problem;
-}
-
 class Archive {
 public:
     explicit Archive(const std::string& bytes)
@@ -55,7 +48,7 @@ public:
         if (!file)
             return std::nullopt;
         std::string out(std::size_t(facts.size), '\0');
-        // What is told of the size need not be true.
+        // The size in the archive's directory may be wrong.
         const zip_int64_t got = zip_fread(file.get(), out.data(), facts.size);
         if (got < 0 || zip_uint64_t(got) != facts.size)
             return std::nullopt;
@@ -122,18 +115,18 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
 {
     const Archive archive(bytes);
     if (!archive)
-        return workbookProblem(name, "is not a workbook (.xlsx).");
+        return problemInFile(name, 0, "is not a workbook (.xlsx).");
     const std::optional<std::string> path = sheetPath(archive, wanted);
     const std::optional<std::string> sheet = path ? archive.part(*path) : std::nullopt;
     if (!sheet)
-        return workbookProblem(name, wanted.empty()
-                                         ? std::string("has no sheet that can be read, or one of more than 64 MiB.")
-                                         : fmt::format("has no sheet \"{}\" that can be read.", printable(wanted)));
+        return problemInFile(name, 0,
+                             wanted.empty() ? std::string("has no sheet that can be read, or one of more than 64 MiB.")
+                                            : fmt::format("has no sheet \"{}\" that can be read.", printable(wanted)));
     std::vector<std::string> shared;
     if (const std::optional<std::string> strings = archive.part("xl/sharedStrings.xml")) {
         pugi::xml_document xml;
         if (!xml.load_buffer(strings->data(), strings->size(), pugi::parse_default))
-            return workbookProblem(name, "has texts that are not XML.");
+            return problemInFile(name, 0, "has texts that are not XML.");
         for (const pugi::xml_node& item : xml.child("sst").children("si")) {
             shared.emplace_back();
             addTexts(item, shared.back());
@@ -141,15 +134,15 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
     }
     pugi::xml_document xml;
     if (!xml.load_buffer(sheet->data(), sheet->size(), pugi::parse_default))
-        return workbookProblem(name, "has a sheet that is not XML.");
+        return problemInFile(name, 0, "has a sheet that is not XML.");
     Grid out;
     std::size_t cells = 0;
     const auto put = [&](int row, int column, const std::string& text) -> Outcome {
-        // What stands empty before a cell takes its place too.
+        // Empty cells before it use memory too.
         const std::size_t there0 = std::size_t(row) < out.rows.size() ? out.rows[std::size_t(row)].cells.size() : 0;
         cells += std::max<std::size_t>(1, std::size_t(column) + 1 - std::min(there0, std::size_t(column)));
         if (row >= kMostSheetRows || column >= kMostSheetColumns || cells > kMostSheetCells)
-            return workbookProblem(name, "has more than 100,000 rows, 1000 columns or a million cells.");
+            return problemInFile(name, 0, "has more than 100,000 rows, 1000 columns or a million cells.");
         if (out.rows.size() <= std::size_t(row))
             out.rows.resize(std::size_t(row) + 1);
         std::vector<std::string>& there = out.rows[std::size_t(row)].cells;
@@ -180,7 +173,7 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
                 text.clear(); // "#REF!" says nothing
             }
             if (number < 0 || !isUtf8(text))
-                return workbookProblem(name, "has a cell that cannot be read.");
+                return problemInFile(name, 0, "has a cell that cannot be read.");
             if (const Outcome done = text.empty() ? Outcome() : put(number, column, text); !done)
                 return done.problem();
         }

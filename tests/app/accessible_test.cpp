@@ -44,7 +44,8 @@ private Q_SLOTS:
                 // Parts of other controls are told by those.
                 const bool part = qobject_cast<QComboBox*>(widget->parentWidget()) ||
                                   widget->objectName().startsWith("qt_") || widget->inherits("QHeaderView") ||
-                                  widget->inherits("QTableCornerButton") || widget->inherits("QToolButton");
+                                  widget->inherits("QTableCornerButton") ||
+                                  qobject_cast<QLineEdit*>(widget->parentWidget()); // its own clear button
                 if (!control || part || !widget->isVisible() || widget->focusPolicy() == Qt::NoFocus)
                     continue;
                 QAccessibleInterface* told = QAccessible::queryAccessibleInterface(widget);

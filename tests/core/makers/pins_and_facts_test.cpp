@@ -134,7 +134,7 @@ private Q_SLOTS:
             QVERIFY(file->sections.value()["package"]["dedicated"] == Json::array({"RESET"}));
         }
         QVERIFY(has(refusal(readPinTable("a,b\n1,2\n", "pins.csv")), "heading"));
-        QVERIFY(has(refusal(readPinTable("pin,pad\n1,\n", "pins.csv")), "no row that says anything"));
+        QVERIFY(has(refusal(readPinTable("pin,pad\n1,\n", "pins.csv")), "no data below"));
         const Expected<MakersFile> some = readPinTable("pin,pad\n1,\n2,PA0\n", "pins.csv");
         QVERIFY(some && some->remarks.size() == 1 && some->remarks[0].line == 2 &&
                 has(some->remarks[0].message, "no name"));
