@@ -55,12 +55,14 @@ class WorkbookTest : public QObject {
 private Q_SLOTS:
     void everySortOfCell()
     {
-        Parts parts = book(sheet("<row r=\"1\"><c r=\"A1\" t=\"s\"><v>0</v></c><c r=\"B1\" t=\"s\"><v>1</v></c></row>"
-                                 "<row r=\"3\"><c r=\"A3\"><v>17</v></c><c r=\"C3\" t=\"inlineStr\"><is><t>PA0</t></is></c></row>"
-                                 "<row><c t=\"str\"><f>1+1</f><v>two</v></c><c t=\"e\"><v>#REF!</v></c><c t=\"b\"><v>1</v></c></row>"));
+        Parts parts = book(sheet(
+            "<row r=\"1\"><c r=\"A1\" t=\"s\"><v>0</v></c><c r=\"B1\" t=\"s\"><v>1</v></c></row>"
+            "<row r=\"3\"><c r=\"A3\"><v>17</v></c><c r=\"C3\" t=\"inlineStr\"><is><t>PA0</t></is></c></row>"
+            "<row><c t=\"str\"><f>1+1</f><v>two</v></c><c t=\"e\"><v>#REF!</v></c><c t=\"b\"><v>1</v></c></row>"));
         // Strings with formatted parts are one; what is said of their reading is not theirs.
-        parts.emplace_back("xl/sharedStrings.xml",
-                           "<sst><si><t>Pin</t></si><si><r><t>Na</t></r><r><t>me</t></r><rPh><t>x</t></rPh></si></sst>");
+        parts.emplace_back(
+            "xl/sharedStrings.xml",
+            "<sst><si><t>Pin</t></si><si><r><t>Na</t></r><r><t>me</t></r><rPh><t>x</t></rPh></si></sst>");
         const auto read = cells(parts);
         QVERIFY(read == (std::vector<std::vector<std::string>>{{"Pin", "Name"}, {"17", "", "PA0"}, {"two", "", "1"}}));
         const Expected<Grid> grid = readTable(packed(parts), "made.xlsx");
@@ -69,10 +71,11 @@ private Q_SLOTS:
 
     void mergedCellsSayTheSame()
     {
-        const auto read = cells(book(sheet("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>PA0</t></is></c><c r=\"B1\"><v>1</v></c></row>"
-                                           "<row r=\"2\"><c r=\"B2\"><v>2</v></c></row>",
-                                           "<mergeCells><mergeCell ref=\"A1:A2\"/><mergeCell ref=\"nonsense\"/>"
-                                           "<mergeCell ref=\"Z9:A1\"/></mergeCells>")));
+        const auto read = cells(
+            book(sheet("<row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is><t>PA0</t></is></c><c r=\"B1\"><v>1</v></c></row>"
+                       "<row r=\"2\"><c r=\"B2\"><v>2</v></c></row>",
+                       "<mergeCells><mergeCell ref=\"A1:A2\"/><mergeCell ref=\"nonsense\"/>"
+                       "<mergeCell ref=\"Z9:A1\"/></mergeCells>")));
         QVERIFY(read == (std::vector<std::vector<std::string>>{{"PA0", "1"}, {"PA0", "2"}}));
     }
 
@@ -92,7 +95,8 @@ private Q_SLOTS:
         // A part that unpacks to more than is allowed, a column beyond the last, rows that are mostly empty.
         std::string many;
         for (int i = 0; i < 3000; ++i)
-            many += "<row r=\"" + std::to_string(i + 1) + "\"><c r=\"ALL" + std::to_string(i + 1) + "\"><v>1</v></c></row>";
+            many +=
+                "<row r=\"" + std::to_string(i + 1) + "\"><c r=\"ALL" + std::to_string(i + 1) + "\"><v>1</v></c></row>";
         QVERIFY(cells(book(sheet(many)))[0][0].find("million") != std::string::npos);
         QVERIFY(cells(book(sheet("<row r=\"1\"><c r=\"XFD1\"><v>1</v></c></row>")))[0][0].starts_with("!"));
         QVERIFY(cells(book(sheet("<row r=\"9999999\"><c r=\"A9999999\"><v>1</v></c></row>")))[0][0].starts_with("!"));
