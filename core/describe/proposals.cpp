@@ -2,13 +2,13 @@
 #include "core/describe/proposals.h"
 
 #include "core/base/text.h"
+#include "core/describe/role_fit.h"
 #include "core/describe/trade_words.h"
 #include "core/device/block_kind.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <functional>
 #include <map>
 #include <optional>
 #include <set>
@@ -43,11 +43,6 @@ const std::vector<KindWords>& kindWords()
         {"segments", {"lcd"}, {"segment display", "segment lcd"}},
     };
     return all;
-}
-
-std::string inQuotes(const std::string& text)
-{
-    return "\"" + (text.size() > 120 ? text.substr(0, 117) + "..." : text) + "\"";
 }
 
 bool saysWord(const std::string& sentence, const std::string& phrase)
@@ -112,170 +107,12 @@ std::optional<Proposal> kindOf(const Device& device, std::size_t b)
                     best->second.confidence * (1 - second / 2)};
 }
 
-/// A field as a candidate for roles.
-struct Candidate {
-    std::size_t reg, field;
-    std::vector<std::string> name;    ///< words of the field
-    std::vector<std::string> regName; ///< words of its register
-    std::vector<std::string> about;   ///< of the field's description
-    std::string number;               ///< that its names have, "" without one
-};
-
-const std::set<std::string>& fillers()
+/// The first word that is a number.
+std::string numberIn(const std::vector<std::string>& words)
 {
-    static const std::set<std::string> all{"the",  "a",    "an",   "of",       "is",    "to", "and", "or",
-                                           "in",   "for",  "by",   "its",      "it",    "be", "are", "this",
-                                           "that", "with", "when", "register", "field", "bit"};
-    return all;
-}
-
-double best(const std::vector<std::string>& written, const std::string& meant)
-{
-    double out = 0;
-    for (const std::string& word : written)
-        out = std::max(out, standsFor(word, meant));
-    return out;
-}
-
-/// "TXE" for transmit empty, "TXON" and "CTSEN" for switches: words of the role in their order, each by itself, by a
-/// word that the trade has for it or by its first letter, and the last piece may say that it is a switch.
-bool isGlued(const std::string& written, const std::vector<std::string>& role, bool isSwitch)
-{
-    const std::function<bool(std::size_t, std::size_t, bool)> fits = [&](std::size_t at, std::size_t word, bool sure) {
-        if (word == role.size()) {
-            const std::string rest = written.substr(at);
-            return sure && (rest.empty() || (isSwitch && (rest == "on" || rest == "en" || rest == "ena")));
-        }
-        for (std::size_t take = written.size() - at; take > 0; --take) {
-            const std::string piece = written.substr(at, take);
-            const bool whole = take >= 2 && standsFor(piece, role[word]) >= 0.99;
-            // A single letter says something only behind a word that is sure.
-            const bool letter = take == 1 && word > 0 && sure && role[word].front() == piece.front();
-            if ((whole || letter) && fits(at + take, word + 1, sure || whole))
-                return true;
-        }
-        return false;
-    };
-    return written.size() >= 3 && fits(0, 0, false);
-}
-
-bool isInterruptEnable(const std::vector<std::string>& reg)
-{
-    static const std::set<std::string> words{"ien", "inten", "irqen", "ie", "interrupts"};
-    bool interrupt = false, enable = false;
-    for (const std::string& word : reg) {
-        if (words.contains(word))
-            return true;
-        interrupt = interrupt || standsFor(word, "interrupt") > 0.7;
-        enable = enable || standsFor(word, "enable") > 0.7 || word == "mask";
-    }
-    return interrupt && enable;
-}
-
-/// How well a field fits a role: all words of the role's name must be said, by the field's name or its description;
-/// what the field's name says beside that counts against it.
-double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Candidate& candidate, const Field& field,
-           std::string& reason)
-{
-    using Use = RoleSpec::Use;
-    if (field.access == Field::Access::Key)
-        return 0;
-    const bool written = spec.use == Use::Config || spec.use == Use::Command;
-    if (written && (field.access == Field::Access::ReadOnly || field.access == Field::Access::ReadToClear))
-        return 0;
-    if (spec.use == Use::Status && field.access == Field::Access::WriteOnly)
-        return 0;
-    const bool isSwitch = spec.unit.empty() && spec.meanings.empty() && spec.use != Use::Data;
-    if (isSwitch && field.width != 1)
-        return 0;
-    if (!spec.unit.empty() && field.width == 1)
-        return 0;
-    const bool enablesInterrupts = isInterruptEnable(candidate.regName);
-    double byName = 0, byAbout = 0, byRegister = 0;
-    for (const std::string& word : role) {
-        // That a field is about an interrupt is mostly said by its register.
-        const double asInterrupt = word == "interrupt" && enablesInterrupts ? 1 : 0;
-        const double named = std::max(best(candidate.name, word), asInterrupt);
-        byName += named;
-        byAbout += std::max(best(candidate.about, word), named);
-        byRegister += std::max(named, best(candidate.regName, word));
-    }
-    const double all = double(role.size());
-    byName /= all;
-    byAbout /= all;
-    byRegister /= all;
-    if (candidate.name.size() == 1 && isGlued(candidate.name.front(), role, isSwitch))
-        byName = std::max(byName, 0.97);
-    // Words of the field's own name that the role does not say.
-    double beside = 0;
-    for (const std::string& word : candidate.name) {
-        double known = 0;
-        for (const std::string& meant : role)
-            known = std::max(known, standsFor(word, meant));
-        if (isSwitch && role.front() != "on" && standsFor(word, "enable") > 0.7)
-            known = 1; // "TX ON" switches transmitting
-        if (candidate.name.size() == 1 && byName > 0.96)
-            known = 1;
-        if (known < 0.5 && !(word.size() <= 3 && word.find_first_not_of("0123456789") == std::string::npos))
-            beside += 1;
-    }
-    // A description that has the words, of a field whose name has none of them, is mostly about something else.
-    double score = std::max({byName, (byName > 0.3 ? 0.92 : 0.72) * byAbout,
-                             (byName > 0.3 || byRegister > 0.99 ? 0.85 : 0.78) * byRegister});
-    score -= 0.12 * std::min(beside, 3.0) * (byAbout > 0.95 && byName > 0.3 ? 0.5 : 1.0);
-    // Flags are in registers of flags, what enables interrupts in registers of that.
-    const bool wantsInterrupt = std::find(role.begin(), role.end(), "interrupt") != role.end();
-    if (enablesInterrupts && !wantsInterrupt)
-        score -= 0.4;
-    if (spec.use == Use::Status)
-        score += field.access == Field::Access::ReadWrite ? -0.1 : 0.05;
-    if (wantsInterrupt && field.access != Field::Access::ReadWrite)
-        score -= 0.2;
-    // Named values that are those of the role say it as well as a name.
-    if (!spec.meanings.empty() && !field.values.empty()) {
-        int known = 0;
-        for (const auto& [names, value] : spec.meanings)
-            for (const std::string& name : splitted(names, '|'))
-                known += std::any_of(field.values.begin(), field.values.end(),
-                                     [&name](const EnumValue& given) { return lowered(given.name) == name; })
-                             ? 1
-                             : 0;
-        if (known >= 2)
-            score += 0.1;
-        else
-            score -= 0.15;
-    }
-    // The sentence that says what the role is, against the one that says what the field does.
-    std::set<std::string> role2, field2(candidate.about.begin(), candidate.about.end());
-    for (const std::string& word : wordsOf(spec.about))
-        if (!fillers().contains(word))
-            role2.insert(word);
-    std::size_t shared = 0;
-    for (const std::string& word : role2)
-        shared += field2.contains(word) ? 1 : 0;
-    if (role2.size() >= 3 && shared * 3 >= role2.size() * 2)
-        score += 0.1;
-    if (score > 0)
-        reason = byName > 0.9 ? fmt::format("the name of {} says so", field.name)
-                 : !field.about.empty() && byAbout > 0.9
-                     ? fmt::format("{}: {}", field.name, inQuotes(field.about))
-                     : fmt::format("the names of {} and its register say so", field.name);
-    return std::clamp(score, 0.0, 1.0);
-}
-
-/// The encoding that a description tells.
-std::string encodingIn(const RoleSpec& spec, const Field& field)
-{
-    if (spec.unit.empty())
-        return {};
-    const std::string about = lowered(field.about);
-    for (const char* phrase :
-         {"minus one", "minus 1", "n + 1", "n+1", "plus one", "plus 1", "value + 1", "+ 1)", "+1)"})
-        if (about.find(phrase) != std::string::npos)
-            return "minus one";
-    for (const char* phrase : {"2^n", "power of two", "2 to the power", "powers of two"})
-        if (about.find(phrase) != std::string::npos)
-            return "power of two";
+    for (const std::string& word : words)
+        if (word.find_first_not_of("0123456789") == std::string::npos)
+            return word;
     return {};
 }
 
@@ -291,13 +128,20 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
             });
             if (held)
                 continue;
-            Candidate c{r, f, wordsOf(field.name), wordsOf(block.registers[r].name), wordsOf(field.about), {}};
-            for (const std::vector<std::string>* words : {&c.name, &c.regName})
-                for (const std::string& word : *words)
-                    if (c.number.empty() && word.find_first_not_of("0123456789") == std::string::npos)
-                        c.number = word;
+            Candidate c{r,  f,    wordsOf(field.name), wordsOf(block.registers[r].name), wordsOf(field.about), {},
+                        {}, false};
+            c.number = numberIn(c.name);
+            c.regNumber = numberIn(c.regName);
+            std::erase_if(c.name, [&c](const std::string& word) { return c.name.size() > 1 && word == c.number; });
             candidates.push_back(std::move(c));
         }
+    const bool accessTold = std::ranges::any_of(block.registers, [](const Register& reg) {
+        return std::ranges::any_of(reg.fields, [](const Field& field) {
+            return field.access != Field::Access::ReadWrite && field.access != Field::Access::Key;
+        });
+    });
+    for (Candidate& c : candidates)
+        c.accessTold = accessTold;
     // Where most names begin with the same word, it is the block's and says nothing of the field.
     std::map<std::string, std::size_t> firsts;
     for (const Candidate& c : candidates)
@@ -318,16 +162,18 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
     std::vector<Wanted> wanted;
     for (const RoleSpec& spec : kind.roles) {
         const bool numbered = spec.name.find('#') != std::string::npos;
-        const std::vector<std::string> words = wordsOf(spec.name);
+        std::vector<std::string> words = wordsOf(spec.name);
+        const std::string own = numberIn(words); // "segment1"
+        std::erase(words, own);
         if (spec.name.find('*') != std::string::npos || words.empty())
             continue;
         // A numbered role is looked for once for each number that the names have.
-        std::set<std::string> numbers{""};
+        std::set<std::string> numbers{own};
         if (numbered) {
             numbers.clear();
             for (const Candidate& c : candidates)
-                if (!c.number.empty())
-                    numbers.insert(c.number);
+                if (!c.anyNumber().empty())
+                    numbers.insert(c.anyNumber());
         }
         for (const std::string& number : numbers) {
             std::string role = spec.name;
@@ -341,7 +187,7 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
                        std::vector<std::string>(candidates.size())};
             for (std::size_t c = 0; c < candidates.size(); ++c) {
                 const Candidate& candidate = candidates[c];
-                if (numbered ? candidate.number != number : !candidate.number.empty() && candidate.name.size() > 1)
+                if (!number.empty() ? candidate.anyNumber() != number : !candidate.number.empty())
                     continue;
                 one.scores[c] =
                     fit(spec, words, candidate, block.registers[candidate.reg].fields[candidate.field], one.reasons[c]);

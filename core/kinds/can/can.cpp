@@ -145,7 +145,7 @@ Kind canKind()
         {"filter_mask#",
          Use::Config,
          false,
-         "",
+         "bits of the identifier",
          "Ones: the bits of the identifier that count. Without it all do.",
          {},
          true},

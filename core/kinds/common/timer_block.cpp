@@ -22,7 +22,7 @@ std::vector<RoleSpec> timerRoles()
         {"chain",
          Use::Config,
          false,
-         "",
+         "code of the timer",
          "Takes the periods of another timer instead of the clock: its named values are timers, and `clock`.",
          {}},
         {"hands_on",

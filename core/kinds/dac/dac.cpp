@@ -181,7 +181,7 @@ Kind dacKind()
                   {"trigger",
                    Use::Config,
                    false,
-                   "",
+                   "code of the trigger",
                    "Trigger that outputs a value; 0: the write itself. A value named like a timer: the end of that "
                    "timer's period.",
                    {}}};

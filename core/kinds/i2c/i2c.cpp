@@ -169,8 +169,8 @@ Kind i2cKind()
          "",
          "Enables the interrupt of all of these. Without it, it is always enabled.",
          {}},
-        {"dma_receive", Use::Config, false, "", "Enables DMA requests for transmission.", {}},
-        {"dma_transmit", Use::Config, false, "", "Enables DMA requests for reception.", {}},
+        {"dma_receive", Use::Config, false, "", "Enables DMA requests for reception.", {}},
+        {"dma_transmit", Use::Config, false, "", "Enables DMA requests for transmission.", {}},
         {"data", Use::Data, true, "", "The byte.", {}},
     };
     kind.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."}};

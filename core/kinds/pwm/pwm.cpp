@@ -298,7 +298,7 @@ Kind pwmKind()
         {"fault_source",
          Use::Config,
          false,
-         "",
+         "code of the source",
          "Where the fault comes from; 0: its pad. A value that has the name of a comparator: its result.",
          {}},
         {"fault_filter", Use::Config, false, "clock cycles", "Shorter pulses on it are ignored.", {}},

@@ -331,8 +331,8 @@ Kind segmentsKind()
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the display on.", {}},
                   {"backplanes", Use::Config, false, "backplanes in use", "", {}},
-                  {"divider", Use::Config, false, "", "Divides the clock of the frame.", {}},
-                  {"contrast", Use::Config, false, "", "From 0, the least, to all bits set.", {}},
+                  {"divider", Use::Config, false, "clock cycles", "Divides the clock of the frame.", {}},
+                  {"contrast", Use::Config, false, "steps", "From 0, the least, to all bits set.", {}},
                   {"line#", Use::Config, false, "", "1: the segment line of this number is in use.", {}},
                   {"plane#",
                    Use::Data,

@@ -5,6 +5,7 @@
 #include "core/describe/trade_words.h"
 #include "core/device/load_device.h"
 #include "tests/support/makers_writers.h"
+#include "tests/support/naming_styles.h"
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -19,6 +20,60 @@ class DescribeTest : public QObject {
         if (!device)
             qFatal("%s", device.problem().text().c_str());
         return *std::move(device);
+    }
+
+    struct Found {
+        int wanted = 0, proposed = 0, right = 0;
+        std::string wrong;
+    };
+    /// What is proposed for the shipped families with their roles taken away and their fields named anew. `nameOf`
+    /// gives the name of a field from its block, the first role that it has ("" for none) and its name.
+    template <typename NameOf> static Found foundAgain(NameOf nameOf)
+    {
+        Found out;
+        for (const auto& [folder, member] : {std::pair{"sedge", "se4332-c64.json"},
+                                             {"moss", "ms0816-a48.json"},
+                                             {"rill", "rl1224-q48.json"},
+                                             {"alder", "al7654-f144.json"}}) {
+            std::map<std::pair<std::string, std::string>, std::set<std::string>> truth;
+            Device device = read(wholeDevice(folder, member));
+            for (Block& block : device.blocks) {
+                std::map<std::pair<int, int>, std::string> roleOf;
+                for (const auto& [name, role] : block.roles)
+                    roleOf.emplace(std::pair{int(role.reg), int(role.field)}, name);
+                for (size_t r = 0; r < block.registers.size(); ++r) {
+                    std::set<std::string> names;
+                    for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+                        Field& field = block.registers[r].fields[f];
+                        field.name = nameOf(block, roleOf[{int(r), int(f)}], field.name);
+                        while (!names.insert(field.name).second)
+                            field.name += "X";
+                    }
+                }
+                if (block.kind.empty())
+                    continue;
+                for (const auto& [name, role] : block.roles) {
+                    const Register& reg = block.registers[size_t(role.reg)];
+                    truth[{block.name, name}].insert(reg.name + "." + reg.fields[size_t(role.field)].name);
+                }
+                block.roles.clear();
+            }
+            out.wanted += int(truth.size());
+            for (const Proposal& proposal : proposalsFor(device)) {
+                if (!proposal.fact.starts_with("role ") || proposal.confidence < kLeastConfidence)
+                    continue;
+                const std::vector<std::string> words = splitted(proposal.fact.substr(0, proposal.fact.find(':')), ' ');
+                const auto known = truth.find({words[1], words[2]});
+                ++out.proposed;
+                if (known != truth.end() && known->second.contains(words[4]))
+                    ++out.right;
+                else
+                    out.wrong +=
+                        fmt::format("{:.2f} {} ({}): {}\n", proposal.confidence, proposal.fact,
+                                    known == truth.end() ? "no such role" : *known->second.begin(), proposal.reason);
+            }
+        }
+        return out;
     }
 
 private Q_SLOTS:
@@ -60,7 +115,7 @@ private Q_SLOTS:
         QVERIFY((wordsOf("TxEnable2") == std::vector<std::string>{"tx", "enable", "2"}));
         QVERIFY((wordsOf("BAUD_DIV") == std::vector<std::string>{"baud", "div"}));
         QVERIFY((wordsOf("ADCDone") == std::vector<std::string>{"adc", "done"}));
-        QVERIFY(standsFor("tx", "transmit") == 1 && standsFor("presc", "prescaler") > 0.5 &&
+        QVERIFY(standsFor("tx", "transmit") > 0.9 && standsFor("presc", "prescaler") > 0.5 &&
                 standsFor("gate", "transmit") == 0);
     }
 
@@ -101,48 +156,29 @@ private Q_SLOTS:
                 return name;
             }
         };
-        int proposed = 0, right = 0, wanted = 0;
-        std::string wrong;
-        for (const auto& [folder, member] : {std::pair{"sedge", "se4332-c64.json"},
-                                             {"moss", "ms0816-a48.json"},
-                                             {"rill", "rl1224-q48.json"},
-                                             {"alder", "al7654-f144.json"}}) {
-            std::map<std::pair<std::string, std::string>, std::set<std::string>> truth;
-            Device device = read(wholeDevice(folder, member));
-            for (Block& block : device.blocks) {
-                for (Register& reg : block.registers) {
-                    std::set<std::string> names;
-                    for (Field& field : reg.fields) {
-                        field.name = renamed(block.name, field.name);
-                        while (!names.insert(field.name).second)
-                            field.name += "X";
-                    }
-                }
-                if (block.kind.empty())
-                    continue;
-                for (const auto& [name, role] : block.roles) {
-                    const Register& reg = block.registers[size_t(role.reg)];
-                    truth[{block.name, name}].insert(reg.name + "." + reg.fields[size_t(role.field)].name);
-                }
-                block.roles.clear();
-            }
-            wanted += int(truth.size());
-            for (const Proposal& proposal : proposalsFor(device)) {
-                if (!proposal.fact.starts_with("role ") || proposal.confidence < kLeastConfidence)
-                    continue;
-                const std::vector<std::string> words = splitted(proposal.fact.substr(0, proposal.fact.find(':')), ' ');
-                const auto known = truth.find({words[1], words[2]});
-                ++proposed;
-                if (known != truth.end() && known->second.contains(words[4]))
-                    ++right;
-                else
-                    wrong +=
-                        fmt::format("{:.2f} {} ({}): {}\n", proposal.confidence, proposal.fact,
-                                    known == truth.end() ? "no such role" : *known->second.begin(), proposal.reason);
-            }
-        }
-        qInfo("%d roles, %d proposed, %d right", wanted, proposed, right);
-        QVERIFY2(proposed > 0 && right * 100 >= proposed * 98, wrong.c_str());
+        const Found found = foundAgain(
+            [&](const Block& block, const std::string&, const std::string& name) { return renamed(block.name, name); });
+        QVERIFY2(found.proposed > 0 && found.right * 100 >= found.proposed * 98, found.wrong.c_str());
+    }
+
+    /// The same with fields that are named by what they do, in the styles that data sheets have: most are found.
+    void fieldsNamedByUseAreFound_data()
+    {
+        QTest::addColumn<int>("style");
+        QTest::newRow("words") << int(NamingStyle::Words);
+        QTest::newRow("other words") << int(NamingStyle::OtherWords);
+        QTest::newRow("glued") << int(NamingStyle::Glued);
+        QTest::newRow("block in front") << int(NamingStyle::BlockInFront);
+        QTest::newRow("abbreviated") << int(NamingStyle::Abbreviated);
+    }
+    void fieldsNamedByUseAreFound()
+    {
+        QFETCH(int, style);
+        const Found found = foundAgain([&](const Block& block, const std::string& role, const std::string& name) {
+            return role.empty() ? name : fieldNameOf(NamingStyle(style), block.name, role);
+        });
+        QVERIFY2(found.right * 100 >= found.proposed * 98, found.wrong.c_str());
+        QVERIFY2(found.right * 100 >= found.wanted * 75, fmt::format("{} of {}", found.right, found.wanted).c_str());
     }
 
     void kindsByName()
