@@ -96,30 +96,42 @@ JsonNode JsonDocument::root()
 
 void JsonDocument::refuseHiddenText()
 {
-    const auto check = [this](const std::string& text, const std::string& pointer) {
+    // Above the value that is looked at: its key or, in a list, its index.
+    struct Step {
+        const std::string* key;
+        std::size_t index;
+    };
+    std::vector<Step> above;
+    const auto pointer = [&above] {
+        std::string out;
+        for (const Step& step : above)
+            out += "/" + (step.key ? pointerWord(*step.key) : std::to_string(step.index));
+        return out;
+    };
+    const auto check = [&](const std::string& text) {
         if (text.size() > kMaxText)
-            fail(pointer, fmt::format("is a text of {} bytes; {} are allowed.", text.size(), kMaxText));
+            fail(pointer(), fmt::format("is a text of {} bytes; {} are allowed.", text.size(), kMaxText));
         else if (!isPrintable(text))
-            fail(pointer,
+            fail(pointer(),
                  fmt::format(
                      "\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
                      printable(text)));
     };
-    const std::function<void(const Json&, const std::string&)> walk = [&](const Json& value,
-                                                                          const std::string& pointer) {
+    const std::function<void(const Json&)> walk = [&](const Json& value) {
         if (problems_.size() >= kMaxProblems)
             return;
         if (value.is_string())
-            check(value.get_ref<const std::string&>(), pointer);
-        for (auto it = value.begin(); (value.is_object() || value.is_array()) && it != value.end(); ++it) {
-            const std::string below =
-                pointer + "/" + (value.is_object() ? pointerWord(it.key()) : std::to_string(it - value.begin()));
+            check(value.get_ref<const std::string&>());
+        std::size_t index = 0;
+        for (auto it = value.begin(); (value.is_object() || value.is_array()) && it != value.end(); ++it, ++index) {
+            above.push_back({value.is_object() ? &it.key() : nullptr, index});
             if (value.is_object())
-                check(it.key(), below);
-            walk(*it, below);
+                check(it.key());
+            walk(*it);
+            above.pop_back();
         }
     };
-    walk(value(), {});
+    walk(value());
 }
 
 void JsonDocument::fail(const std::string& pointer, std::string message)

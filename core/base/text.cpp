@@ -285,7 +285,8 @@ std::string printable(std::string_view text, bool allowLineFeeds)
 
 bool isPrintable(std::string_view text)
 {
-    return printable(text) == text;
+    // Nearly all texts are plain ASCII, and there are many.
+    return std::ranges::all_of(text, [](char c) { return c >= ' ' && c <= '~'; }) || printable(text) == text;
 }
 
 } // namespace bindrel

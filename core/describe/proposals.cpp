@@ -189,8 +189,9 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
                 const Candidate& candidate = candidates[c];
                 if (!number.empty() ? candidate.anyNumber() != number : !candidate.number.empty())
                     continue;
-                one.scores[c] =
-                    fit(spec, words, candidate, block.registers[candidate.reg].fields[candidate.field], one.reasons[c]);
+                one.scores[c] = fit(spec, words, candidate,
+                                    block.registers[std::size_t(candidate.reg)].fields[std::size_t(candidate.field)],
+                                    one.reasons[c]);
             }
             wanted.push_back(std::move(one));
         }
@@ -217,8 +218,8 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
             continue;
         const double confidence = *top * std::min(1.0, 0.55 + (*top - rival) * 3);
         const Candidate& candidate = candidates[c];
-        const Register& reg = block.registers[candidate.reg];
-        const Field& field = reg.fields[candidate.field];
+        const Register& reg = block.registers[std::size_t(candidate.reg)];
+        const Field& field = reg.fields[std::size_t(candidate.field)];
         std::string fact = fmt::format("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
         std::string reason = one.reasons[c];
         if (const std::string encoding = encodingIn(*one.spec, field); !encoding.empty()) {

@@ -11,7 +11,8 @@ namespace bindrel {
 
 /// A field as a candidate for roles.
 struct Candidate {
-    std::size_t reg, field;
+    RegisterIndex reg;
+    FieldIndex field;
     std::vector<std::string> name;    ///< words of the field, without a number
     std::vector<std::string> regName; ///< words of its register
     std::vector<std::string> about;   ///< of the field's description

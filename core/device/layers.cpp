@@ -2,6 +2,7 @@
 #include "core/device/layers.h"
 
 #include "core/base/json_document.h"
+#include "core/base/json_members.h"
 #include "core/base/text.h"
 #include "core/device/device.h"
 #include "core/makers/makers_file.h"
@@ -35,7 +36,12 @@ bool isList(const Json& value)
 
 class Stack {
 public:
-    Stack() : out_{std::make_shared<PlacedJson>(), {}, {}} {}
+    Stack() : out_{std::make_shared<PlacedJson>(), {}, {}}
+    {
+        constexpr std::size_t kSections = 48; // more than the format has
+        out_.device->value() = Json::object();
+        reserveMembers(out_.device->value(), kSections);
+    }
 
     Layered& out() { return out_; }
 
@@ -179,9 +185,10 @@ private:
         if (!value.is_object())
             return value;
         Json out = Json::object();
+        reserveMembers(out, value.size());
         for (const auto& [key, below] : value.items())
             if (!below.is_null())
-                out[key] = withoutNulls(below);
+                appendMember(out, key, withoutNulls(below));
         return out;
     }
 

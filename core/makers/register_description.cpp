@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/json_members.h"
 #include "core/base/text.h"
 #include "core/makers/makers_file.h"
 #include "core/makers/register_xml.h"
@@ -48,13 +49,6 @@ struct FlatRegister {
     std::vector<std::pair<std::string, int>> fieldLines;
 };
 
-/// Adds a member of which it is known that there is none of its name: looking for it takes the time.
-void append(Json& object, const std::string& name, Json value)
-{
-    using Members = Json::object_t::Container;
-    static_cast<Members&>(*object.get_ptr<Json::object_t*>()).emplace_back(name, std::move(value));
-}
-
 class RegisterReader : RegisterXml {
 public:
     RegisterReader(const std::string& text, const std::string& name) : RegisterXml(text, name)
@@ -79,6 +73,9 @@ public:
         if (textAt(device_.child("cpu").child("endian")) == "big")
             return fail(device_.child("cpu").child("endian"),
                         "is of a big-endian core; Bindrel writes C for little-endian ones.");
+        constexpr std::size_t kSections = 16; // more than are read here
+        out_.sections.value() = Json::object();
+        reserveMembers(out_.sections.value(), kSections);
         readIdentity();
         Given given;
         take(given, {device_}, device_);
@@ -86,6 +83,8 @@ public:
             peripherals_.emplace(textAt(peripheral.child("name")), peripheral);
         if (!device_.child("peripherals"))
             remark(device_, "has no peripherals.");
+        reserveMembers(blocks_, peripherals_.size());
+        reserveMembers(instances_, peripherals_.size());
         for (const Node& peripheral : device_.child("peripherals").children("peripheral"))
             if (!failed_)
                 readPeripheral(peripheral, given);
@@ -259,10 +258,12 @@ private:
             return {};
         std::stable_sort(registers.begin(), registers.end(),
                          [](const FlatRegister& a, const FlatRegister& b) { return a.offset < b.offset; });
-        Json json;
+        Json json = Json::object();
+        reserveMembers(json, 2);
         if (const std::string about = sentenceFor(textAt(first(chain, "description"))); !about.empty())
             json["about"] = about;
         Json list = Json::object();
+        reserveMembers(list, registers.size());
         std::set<std::string> names;
         std::map<std::uint64_t, std::string> bytes; // that are taken, by register
         std::vector<std::pair<std::string, const FlatRegister*>> put;
@@ -300,7 +301,8 @@ private:
             std::string name = reg.name;
             while (!names.insert(lowered(name)).second)
                 name += "_2";
-            Json one;
+            Json one = Json::object();
+            reserveMembers(one, 8);
             one["offset"] = fmt::format("0x{:X}", reg.offset);
             if (const std::uint64_t reset = reg.given.reset & reg.given.resetMask; reset != 0)
                 one["reset"] =
@@ -316,16 +318,17 @@ private:
                 one["stride"] = reg.stride;
             }
             one["fields"] = std::move(reg.fields);
-            append(list, name, std::move(one));
+            appendMember(list, name, std::move(one));
             put.emplace_back(name, &reg);
         }
         if (list.empty())
             return {};
         json["registers"] = std::move(list);
         // Two are equal when their registers are; what is said of them may differ.
-        const std::string key = json["registers"].dump();
-        if (const auto known = blocksByText_.find(key); known != blocksByText_.end())
-            return known->second;
+        const std::size_t hash = std::hash<Json>()(json["registers"]);
+        for (auto [known, end] = blocksByHash_.equal_range(hash); known != end; ++known)
+            if (blocks_[known->second]["registers"] == json["registers"])
+                return known->second;
         std::string name = textAt(first(chain, "groupName"));
         if (name.empty())
             name = textAt(node.child("headerStructName"));
@@ -335,7 +338,7 @@ private:
                 name = name.substr(0, name.find_first_of("[%"));
         }
         name = unique(lowered(wordFor(name)), node, blockNames_);
-        blocksByText_.emplace(key, name);
+        blocksByHash_.emplace(hash, name);
         out_.sections.put("/blocks/" + name, file_, lineOf(node));
         for (const auto& [called, reg] : put) {
             const std::string pointer = "/blocks/" + name + "/registers/" + pointerWord(called);
@@ -343,7 +346,7 @@ private:
             for (const auto& [field, line] : reg->fieldLines)
                 out_.sections.put(pointer + "/fields/" + pointerWord(field), file_, line);
         }
-        blocks_[name] = std::move(json);
+        appendMember(blocks_, name, std::move(json));
         return name;
     }
 
@@ -646,6 +649,8 @@ private:
             if (access == "rw" && about.empty() && values.empty()) {
                 field = place;
             } else {
+                field = Json::object();
+                reserveMembers(field, 4);
                 field["bits"] = place;
                 if (access != "rw")
                     field["access"] = access;
@@ -654,10 +659,12 @@ private:
                 if (!values.empty())
                     field["values"] = values;
             }
-            append(reg.fields, name, std::move(field));
+            appendMember(reg.fields, name, std::move(field));
             reg.fieldLines.emplace_back(name, line);
         };
-        for (const Node& member : members(regChain)) {
+        const std::vector<Node> described = members(regChain);
+        reserveMembers(reg.fields, described.size());
+        for (const Node& member : described) {
             if (failed_ || std::string_view(member.name()) != "field")
                 continue;
             const Chain own = chainOf(member);
@@ -772,7 +779,7 @@ private:
     Node device_;
     std::unordered_map<pugi::xml_node_struct*, std::string> blockOfNode_;
     Json blocks_ = Json::object(), instances_ = Json::object();
-    std::map<std::string, std::string> blocksByText_;
+    std::unordered_multimap<std::size_t, std::string> blocksByHash_; ///< of their registers
     std::set<std::string> blockNames_, instanceNames_;
     int registers_ = 0, fields_ = 0, highestInterrupt_ = -1;
 };
