@@ -125,7 +125,8 @@ Expected<Directory> Directory::openOrMake(const fs::path& path)
 {
     std::error_code error;
     fs::create_directories(path, error);
-    if (error && !fs::is_directory(path))
+    std::error_code unknown;
+    if (error && !fs::is_directory(path, unknown))
         return pathProblem(path, "cannot be made: " + error.message() + ". Choose a folder that you may write to.");
     return open(path);
 }

@@ -435,7 +435,7 @@ Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source
     out.title = titleOf(facts, scenario) + ", machine code";
     if (!facts.device.canBeWritten())
         return problemOf(fmt::format("{} is not described far enough to write C for it.", facts.device.name));
-    if (!std::filesystem::exists(folder / (source.prefix + ".elf"))) {
+    if (std::error_code error; !std::filesystem::exists(folder / (source.prefix + ".elf"), error)) {
         if (const std::vector<std::string> unusual = unusualCompilers(facts.device, facts.provenance.device);
             !unusual.empty() && !compilersAllowed(facts.device, deviceMemory()))
             return problemOf(fmt::format(

@@ -66,6 +66,26 @@ private Q_SLOTS:
         }
     }
 
+    /// A name that is too long, a folder that has gone: std::filesystem throws where it is not given a code to fill.
+    void filesAreAskedWithoutExceptions()
+    {
+        static const QRegularExpression asks(
+            "\\b(?:fs|filesystem)::(?!path\\b|directory_options|perms|filesystem_error|file_type)\\w+(?: \\w+)?\\(");
+        for (const char* folder : {"core", "cli", "app"})
+            for (const QString& file : sourcesBelow(folder)) {
+                const QString text = QString::fromStdString(textOf(file.toStdString()));
+                for (auto it = asks.globalMatch(text); it.hasNext();) {
+                    const qsizetype start = it.next().capturedEnd();
+                    qsizetype end = start;
+                    for (int depth = 1; depth > 0 && end < text.size(); ++end)
+                        depth += text[end] == '(' ? 1 : text[end] == ')' ? -1 : 0;
+                    static const QRegularExpression code("\\b(?:error|ignored|unknown)\\)$");
+                    QVERIFY2(code.match(text.mid(start, end - start)).hasMatch(),
+                             qPrintable(file + ": " + text.mid(start - 40, 80)));
+                }
+            }
+    }
+
     void stagesUseOnlyThoseBeforeThem()
     {
         const QStringList order{"base",      "quantity", "tables", "makers",      "device",   "plan",

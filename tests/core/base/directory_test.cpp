@@ -53,6 +53,16 @@ private Q_SLOTS:
         dir_.reset();
     }
 
+    /// A text that is no name at all, pasted where a folder is asked for.
+    void namesThatAreTooLongAreRefused()
+    {
+        const fs::path here(dir_->path().toStdString());
+        for (const std::size_t length : {300, 5000}) {
+            const Expected<Directory> made = Directory::openOrMake(here / std::string(length, 'x') / "below");
+            QVERIFY(!made && made.problem().text().find("cannot be made") != std::string::npos);
+        }
+    }
+
     /// Every act with every name that is none of a file inside.
     void namesThatLeadOutsideAreRefused()
     {
