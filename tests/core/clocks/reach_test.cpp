@@ -359,7 +359,7 @@ private Q_SLOTS:
 #ifdef __SANITIZE_ADDRESS__
         const int rounds = only < 0 ? 12 : only + 1;
 #else
-        const int rounds = only < 0 ? 200 : only + 1;
+        const int rounds = only < 0 ? 120 * std::max(1, qEnvironmentVariableIntValue("BINDREL_LONG")) : only + 1;
 #endif
         for (int round = 0; round < rounds; ++round) {
             const SmallTree tree = randomTree(random);
