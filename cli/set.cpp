@@ -22,7 +22,8 @@ static void addSet(CLI::App& app, int& exitCode)
     command
         ->add_option("ASSIGNMENT", options->assignments,
                      "CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
-                     "supply=, range=, prefix=, net.PAD=, mode.MODE=, nonvolatile.WORD.SETTING=, hold.NEED=; nothing "
+                     "supply=, temperature=, range=, prefix=, net.PAD=, mode.MODE=, nonvolatile.WORD.SETTING=, "
+                     "hold.NEED=; nothing "
                      "behind = goes back to the default")
         ->required();
     command->add_flag("--dry-run", options->dryRun, "Only show what would change");

@@ -5,6 +5,7 @@
 #include "core/clocks/clock_entry.h"
 #include "core/pins/bindings.h"
 #include "core/pins/options.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
@@ -94,6 +95,11 @@ private:
             if (const Expected<Voltage> read = parseVoltage(value_); !value_.empty() && !read)
                 return read.problem();
             return std::optional(edit(SetText{What::Supply, value_}));
+        }
+        if (what_ == "temperature") {
+            if (const Expected<TemperatureRange> read = parseTemperatures(value_); !value_.empty() && !read)
+                return read.problem();
+            return std::optional(edit(SetText{What::Temperature, value_}));
         }
         if (what_ == "range") {
             std::vector<std::string> ids;
@@ -313,8 +319,8 @@ private:
 
     Problem unknown(const std::string& name) const
     {
-        std::vector<std::string> known{"name",       "supply", "range", "regulator",   "prefix",
-                                       "on_failure", "net",    "mode",  "nonvolatile", "hold"};
+        std::vector<std::string> known{"name",       "supply", "temperature", "range",       "regulator", "prefix",
+                                       "on_failure", "net",    "mode",        "nonvolatile", "hold"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)

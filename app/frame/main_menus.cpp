@@ -2,6 +2,7 @@
 // The menus of the window and the sheet of keys.
 #include "app/frame/main_window.h"
 
+#include "app/board/board_station.h"
 #include "app/clocks/clocks_station.h"
 #include "app/frame/disk_dialog.h"
 #include "app/frame/findings_drawer.h"
@@ -87,6 +88,7 @@ void MainWindow::buildPlanMenu()
     addEntry(plan, "&Save", QKeySequence::Save, [this] { save(); });
     addEntry(plan, "Save &as\u2026", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
     plan->addSeparator();
+    addEntry(plan, "Save the &board as a file\u2026", {}, [this] { board_->askForFile(); });
     addEntry(plan, "&Change chip or board\u2026", QKeySequence("Ctrl+Shift+D"), [this] { changeDevice(); });
     plan->addSeparator();
     addEntry(plan, "&Write source\u2026", QKeySequence("Ctrl+Return"), [this] {
@@ -207,7 +209,7 @@ void MainWindow::buildTuningMenu()
 void MainWindow::buildViewMenu()
 {
     QMenu* view = menuBar()->addMenu("&View");
-    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal"};
+    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal", "&Board"};
     for (int i = 0; i < kStations; ++i)
         addEntry(view, names[i], QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(Station(i)); });
     view->addSeparator();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/main_window.h"
 
+#include "app/board/board_station.h"
 #include "app/clocks/clocks_station.h"
 #include "app/frame/disk_dialog.h"
 #include "app/frame/findings_drawer.h"
@@ -64,9 +65,11 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     tuning_ = new TuningStation(document_, view_);
     source_ = new SourceStation(document_, view_);
     rehearsal_ = new RehearsalStation(document_, view_);
+    board_ = new BoardStation(document_, view_);
     for (QWidget* station :
          {static_cast<QWidget*>(start_), static_cast<QWidget*>(wiring_), static_cast<QWidget*>(clocks_),
-          static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_), static_cast<QWidget*>(rehearsal_)})
+          static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_), static_cast<QWidget*>(rehearsal_),
+          static_cast<QWidget*>(board_)})
         stack_->addWidget(station);
     across->addWidget(stack_, 1);
     inspectorRule_ = verticalRule();
@@ -180,6 +183,11 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     });
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
     connect(rehearsal_, &RehearsalStation::rehearsed, this, &MainWindow::refresh);
+    connect(board_, &BoardStation::partWanted, this, [this] {
+        showStation(Station::Wiring);
+        wiring_->addPart();
+    });
+    connect(board_, &BoardStation::netsWanted, wiring_, &WiringStation::readNetsFromFile);
     connect(wiring_, &WiringStation::told, this, [this](const QString& what) { say(what, false); });
     connect(source_, &SourceStation::written, this,
             [this](const QString& folder) { say("Written to " + folder + ".", false); });

@@ -21,6 +21,7 @@ class FindingsDrawer;
 class Inspector;
 class OptionFinder;
 class Masthead;
+class BoardStation;
 class RehearsalStation;
 class SourceStation;
 class StartStation;
@@ -41,6 +42,7 @@ public:
     TuningStation* tuning() const { return tuning_; }
     SourceStation* source() const { return source_; }
     RehearsalStation* rehearsal() const { return rehearsal_; }
+    BoardStation* board() const { return board_; }
     StartStation* start() const { return start_; }
     OptionFinder* options() const { return options_; }
     Inspector* inspector() const { return inspector_; }
@@ -120,6 +122,7 @@ private:
     TuningStation* tuning_ = nullptr;
     SourceStation* source_ = nullptr;
     RehearsalStation* rehearsal_ = nullptr;
+    BoardStation* board_ = nullptr;
     OptionFinder* options_ = nullptr;
     Inspector* inspector_ = nullptr;
     QWidget* inspectorRule_ = nullptr;

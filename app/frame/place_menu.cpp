@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What can be done with the thing under the pointer, or with the selected one where a key asks.
+#include "app/board/board_station.h"
 #include "app/clocks/clocks_station.h"
 #include "app/frame/findings_drawer.h"
 #include "app/frame/inspector.h"
@@ -7,6 +8,7 @@
 #include "app/tuning/interrupts_dialog.h"
 #include "app/wiring/wiring_station.h"
 #include "core/clocks/clock_entry.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
@@ -124,6 +126,13 @@ void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
     menu.addAction(held ? "Release" : "Hold", this, [this, id, held] {
         document_.apply(editOf((held ? "Release " : "Hold ") + id, SetHold{holdOfClock(id), !held}));
     });
+    if (takesCrystal(node))
+        menu.addAction("State what the board fits\u2026", this, [this, id] {
+            if (!view_.pending().settle())
+                return;
+            showStation(Station::Board);
+            board_->editClock(id);
+        });
     addEntryTo(menu, "Repair limits and goals");
     if (station_ != Station::Clocks)
         menu.addAction("Show it in the clock tree", this, [this, id] { view_.jump({Place::Kind::Clock, id, {}}); });

@@ -13,7 +13,7 @@ namespace bindrel {
 namespace {
 
 constexpr int kItem = 56;
-const char* const kNames[kStations] = {"Start", "Wiring", "Clocks", "Tuning", "Source", "Rehearsal"};
+const char* const kNames[kStations] = {"Start", "Wiring", "Clocks", "Tuning", "Source", "Rehearsal", "Board"};
 
 /// Line drawings of our own, in a box of 20 by 20.
 void drawIcon(QPainter& p, Station station, const QPointF& at)
@@ -58,6 +58,12 @@ void drawIcon(QPainter& p, Station station, const QPointF& at)
             QPolygonF{QPointF(1, 17), QPointF(6, 17), QPointF(6, 12), QPointF(13, 12), QPointF(13, 5), QPointF(19, 5)});
         p.drawLine(QPointF(10, 2), QPointF(10, 18));
         break;
+    case Station::Board: // an outline with a corner hole and two parts
+        p.drawRect(QRectF(2, 3, 16, 14));
+        p.drawEllipse(QPointF(5, 6), 1.2, 1.2);
+        p.drawRect(QRectF(8, 8, 5, 5));
+        p.drawLine(QPointF(15, 6), QPointF(15, 11));
+        break;
     }
     p.restore();
 }
@@ -85,7 +91,9 @@ void Rail::setCount(Station station, int count, bool error)
 
 QRect Rail::rectOf(Station station) const
 {
-    return QRect(0, 4 + kItem * int(station), width(), kItem);
+    // What is soldered stands apart from the work on the chip.
+    constexpr int kApart = 14;
+    return QRect(0, 4 + kItem * int(station) + (station == Station::Board ? kApart : 0), width(), kItem);
 }
 
 void Rail::paintEvent(QPaintEvent*)

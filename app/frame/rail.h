@@ -7,8 +7,8 @@
 
 namespace bindrel {
 
-enum class Station { Start, Wiring, Clocks, Tuning, Source, Rehearsal };
-inline constexpr int kStations = 6;
+enum class Station { Start, Wiring, Clocks, Tuning, Source, Rehearsal, Board };
+inline constexpr int kStations = 7;
 
 /// The stations in the order of work, each with a small count of what waits there.
 class Rail : public QWidget {

@@ -2,28 +2,25 @@
 #include "app/wiring/pin_sheet_view.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/cell_editor.h"
 #include "app/widgets/editable_table.h"
 #include "core/base/files.h"
 #include "core/base/text.h"
 
 #include <QClipboard>
-#include <QComboBox>
 #include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
-#include <QPointer>
 #include <QSortFilterProxyModel>
-#include <QStyledItemDelegate>
 #include <QTableView>
 #include <QVBoxLayout>
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <functional>
 
 namespace bindrel {
 
@@ -49,84 +46,6 @@ protected:
             return false;
         });
     }
-};
-
-/// A box of choices where there are some, a field where the text is free; what is committed goes through the view,
-/// which knows the selection.
-class CellEditor : public PromptDelegate {
-public:
-    CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, PendingText& pending, QObject* parent)
-        : PromptDelegate(parent), commit_(std::move(commit)), pending_(pending)
-    {
-    }
-
-    QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex& index) const override
-    {
-        const QStringList choices = PinSheetModel::choices(index.column());
-        auto* self = const_cast<CellEditor*>(this);
-        if (choices.isEmpty()) {
-            auto* field = new QLineEdit(parent);
-            field->setMaxLength(64);
-            field->setFrame(false);
-            // Whoever goes elsewhere by a key has the text taken first, as by a click.
-            connect(field, &QLineEdit::textEdited, self, [self, field, cell = QPersistentModelIndex(index)] {
-                self->pending_.typed(field, [self, field, cell] {
-                    self->take(field, cell, field->text());
-                    return QString();
-                });
-            });
-            return field;
-        }
-        auto* box = new QComboBox(parent);
-        box->addItems(choices);
-        box->addItem("automatic");
-        connect(box, &QComboBox::activated, self,
-                [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
-        return box;
-    }
-    void destroyEditor(QWidget* editor, const QModelIndex& index) const override
-    {
-        pending_.forget(editor);
-        PromptDelegate::destroyEditor(editor, index);
-    }
-    void setEditorData(QWidget* editor, const QModelIndex& index) const override
-    {
-        if (auto* box = qobject_cast<QComboBox*>(editor))
-            box->setCurrentText(index.data(Qt::EditRole).toString());
-        else
-            static_cast<QLineEdit*>(editor)->setText(index.data(Qt::EditRole).toString());
-    }
-    void setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const override
-    {
-        if (auto* box = qobject_cast<QComboBox*>(editor))
-            commit_(index, textOf(*box));
-        else
-            commitField(static_cast<QLineEdit*>(editor), index);
-    }
-
-private:
-    static QString textOf(const QComboBox& box)
-    {
-        return box.currentIndex() == box.count() - 1 ? QString() : box.currentText();
-    }
-    /// What was entered goes to its cell, also when the view has closed the editor meanwhile.
-    void take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text)
-    {
-        const QPointer<QWidget> guard(editor);
-        if (cell.isValid())
-            commit_(cell, text);
-        const auto* view = qobject_cast<QAbstractItemView*>(
-            guard && guard->parentWidget() ? guard->parentWidget()->parentWidget() : nullptr);
-        if (view && cell.isValid() && view->indexWidget(cell) == guard)
-            Q_EMIT closeEditor(guard);
-    }
-    void commitField(QLineEdit* field, const QModelIndex& index) const
-    {
-        pending_.forget(field);
-        commit_(index, field->text());
-    }
-    std::function<void(const QModelIndex&, const QString&)> commit_;
-    PendingText& pending_;
 };
 
 } // namespace
@@ -178,7 +97,8 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->horizontalHeader()->setHighlightSections(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->setItemDelegate(
-        new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); },
+        new CellEditor([](const QModelIndex& index) { return PinSheetModel::choices(index.column()); }, "automatic",
+                       [this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); },
                        view_.pending(), this));
     table_->installEventFilter(this);
     column->addWidget(table_, 1);

@@ -16,6 +16,8 @@ namespace bindrel {
 struct Part;
 /// "terminals" of a part: names, or objects with what is known of them.
 void readTerminals(const JsonNode& list, Part& part);
+/// What a part wants; its terminals are known already.
+void readPartNeeds(const JsonNode& list, Part& part);
 
 /// "draws" and "draws_per_mhz", where they are said.
 inline void readDraws(const JsonNode& node, Current& draws, Current& perMegahertz)

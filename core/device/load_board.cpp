@@ -15,7 +15,7 @@ namespace {
 /// A part of the board: described here, or taken from the library with what differs.
 Part readPart(const std::string& id, const JsonNode& node, const PartSource& parts)
 {
-    node.allowOnly({"from", "title", "about", "terminals", "row", "goals"});
+    node.allowOnly({"from", "title", "about", "terminals", "row", "needs", "goals"});
     Part part;
     if (node.has("from")) {
         const std::string name = node.string("from");
@@ -35,6 +35,7 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
     for (PartNeed& need : part.needs)
         if (need.title == kind)
             need.title = part.title;
+    readPartNeeds(node.optionalChild("needs"), part);
     for (const auto& [needId, goals] : node.optionalChild("goals").members()) {
         const auto need = std::find_if(part.needs.begin(), part.needs.end(),
                                        [&id = needId](const PartNeed& n) { return n.id == (id == "main" ? "" : id); });

@@ -74,6 +74,15 @@ void readTerminals(const JsonNode& list, Part& part)
     }
 }
 
+void readPartNeeds(const JsonNode& list, Part& part)
+{
+    if (!list.exists())
+        return;
+    part.needs.clear();
+    for (const JsonNode& node : list.items())
+        part.needs.push_back(readNeed(node, part));
+}
+
 Expected<Part> parsePart(std::string text, std::string file)
 {
     JsonDocument document(std::move(text), std::move(file));
@@ -90,8 +99,7 @@ Expected<Part> parsePart(std::string text, std::string file)
     part.about = root.string("about", "");
     readTerminals(root.optionalChild("terminals"), part);
     part.row = root.boolean("row", false);
-    for (const JsonNode& node : root.optionalChild("needs").items())
-        part.needs.push_back(readNeed(node, part));
+    readPartNeeds(root.optionalChild("needs"), part);
     if (!document.ok())
         return document.problem();
     return part;

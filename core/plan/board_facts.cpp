@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/board_facts.h"
 
+#include "core/plan/board_entry.h"
 #include "core/quantity/parse.h"
 
 #include <algorithm>
@@ -10,6 +11,8 @@ namespace bindrel {
 Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
 {
     Board board = filed;
+    if (const Expected<TemperatureRange> said = parseTemperatures(plan.temperature); said)
+        board.temperature = *said;
     for (const Part& part : plan.parts) {
         const auto same =
             std::find_if(board.parts.begin(), board.parts.end(), [&part](const Part& p) { return p.id == part.id; });

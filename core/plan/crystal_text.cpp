@@ -2,7 +2,7 @@
 #include "core/plan/crystal_text.h"
 
 #include "core/base/text.h"
-#include "core/quantity/format.h"
+#include "core/quantity/exact_text.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -41,27 +41,6 @@ std::vector<std::string> piecesOf(std::string_view text)
             out.push_back(bare);
     }
     return out;
-}
-
-std::string written(const Ppm& value, int digits)
-{
-    return format(value, false, digits);
-}
-template <typename Unit> std::string written(const Unit& value, int digits)
-{
-    return format(value, digits);
-}
-
-/// As many digits as give the same number when it is read again; what was typed in decimals needs no more.
-template <typename Unit, typename Parse> std::string exactly(const Unit& value, Parse parse)
-{
-    std::string text;
-    for (int digits = 6; digits <= 18; ++digits) {
-        text = written(value, digits);
-        if (const auto again = parse(text); again && *again == value)
-            break;
-    }
-    return text;
 }
 
 } // namespace

@@ -2,9 +2,11 @@
 #include "core/plan/edit.h"
 
 #include "core/base/text.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
+#include "core/quantity/parse.h"
 
 #include <fmt/format.h>
 
@@ -30,6 +32,8 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
         return plan.board;
     case SetText::What::Supply:
         return plan.supply;
+    case SetText::What::Temperature:
+        return plan.temperature;
     case SetText::What::Range:
         return plan.range;
     case SetText::What::Regulator:
@@ -51,6 +55,8 @@ const char* nameOf(SetText::What what)
         return "board";
     case SetText::What::Supply:
         return "supply";
+    case SetText::What::Temperature:
+        return "temperature";
     case SetText::What::Range:
         return "operating range";
     case SetText::What::Regulator:
@@ -161,6 +167,12 @@ Outcome applyChange(Plan& plan, const Change& change)
     return std::visit(
         Overloaded{
             [&](const SetText& c) -> Outcome {
+                if (c.what == SetText::What::Supply && !c.value.empty())
+                    if (const Expected<Voltage> supply = parseVoltage(c.value); !supply)
+                        return supply.problem();
+                if (c.what == SetText::What::Temperature && !c.value.empty())
+                    if (const Expected<TemperatureRange> range = parseTemperatures(c.value); !range)
+                        return range.problem();
                 textOf(plan, c.what) = c.value;
                 return {};
             },
@@ -401,8 +413,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
 {
     Edit edit{std::move(title), {}};
     using What = SetText::What;
-    for (const What what :
-         {What::Name, What::Device, What::Board, What::Supply, What::Range, What::Regulator, What::Prefix})
+    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Temperature, What::Range,
+                            What::Regulator, What::Prefix})
         if (textOf(before, what) != textOf(after, what))
             edit.changes.push_back(SetText{what, textOf(after, what)});
     for (const auto& [node, value] : before.clocks)

@@ -77,6 +77,7 @@ struct Plan {
     std::string deviceRevision; ///< of the device's file when the plan was last saved; empty: not noted yet
     std::string deviceOrigin;   ///< where that file was found: "shipped", "user", "beside the plan", "folder"
     std::string supply;         ///< "3.3 V"; empty: what the board says
+    std::string temperature;    ///< "-20 to 70 °C", that the board is made for; empty: what the board says
     std::string range;          ///< operating range; empty: the one that the chip resets to
     std::string regulator;      ///< that makes the core's voltage; empty: the one that the chip resets to
     std::string prefix;         ///< of generated files and names; empty: made from the plan's name

@@ -5,6 +5,7 @@
 #include "core/base/json_document.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/crystal_text.h"
@@ -422,15 +423,17 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
             "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "regulator", "prefix",
-                    "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "crystals",
-                    "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name",        "device",     "device_file", "board",
+                    "supply",  "temperature", "range",      "regulator",   "prefix",
+                    "clocks",  "slow_clocks", "on_failure", "nonvolatile", "low_power_modes",
+                    "nets",    "crystals",    "parts",      "holds",       "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
     plan.device = root.string("device");
     plan.board = root.string("board", "");
     plan.supply = root.string("supply", "");
+    plan.temperature = root.string("temperature", "");
     plan.prefix = root.string("prefix", "");
     if (const JsonNode noted = root.optionalChild("device_file"); noted.exists()) {
         noted.allowOnly({"revision", "from"});
@@ -461,6 +464,9 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     if (!plan.supply.empty())
         if (const Expected<Voltage> supply = parseVoltage(plan.supply); !supply)
             root.child("supply").fail(supply.problem().message);
+    if (!plan.temperature.empty())
+        if (const Expected<TemperatureRange> range = parseTemperatures(plan.temperature); !range)
+            root.child("temperature").fail(range.problem().message);
     for (const JsonNode& node : root.optionalChild("parts").items())
         plan.parts.push_back(readOwnPart(node, plan));
     const Board known = boardWithPlan(*work.board, *work.device, plan);

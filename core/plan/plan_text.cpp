@@ -3,7 +3,8 @@
 #include "core/base/text.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/plan_file.h"
-#include "core/quantity/format.h"
+#include "core/quantity/exact_text.h"
+#include "core/quantity/parse.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -77,9 +78,9 @@ std::string terminalText(const Part& part, const std::string& name)
     if (fact.pull)
         out.push_back(fmt::format("\"pull\": \"{}\"", *fact.pull == Level::High ? "up" : "down"));
     if (fact.volts != Voltage())
-        out.push_back("\"volts\": " + quoted(format(fact.volts, 12)));
+        out.push_back("\"volts\": " + quoted(exactly(fact.volts, parseVoltage)));
     if (fact.current != Current())
-        out.push_back("\"current\": " + quoted(format(fact.current, 12)));
+        out.push_back("\"current\": " + quoted(exactly(fact.current, parseCurrent)));
     if (fact.off)
         out.push_back(fmt::format("\"off\": \"{}\"", *fact.off == Level::High ? "high" : "low"));
     return "{ " + joined(out, ", ") + " }";
@@ -105,6 +106,7 @@ std::string planText(const Plan& plan)
         lines.push_back(fmt::format("  \"device_file\": {{ \"revision\": {}, \"from\": {} }}",
                                     quoted(plan.deviceRevision), quoted(plan.deviceOrigin)));
     for (const auto& [key, value] : {std::pair{"supply", plan.supply},
+                                     {"temperature", plan.temperature},
                                      {"range", plan.range},
                                      {"regulator", plan.regulator},
                                      {"prefix", plan.prefix}})

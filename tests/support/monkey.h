@@ -271,7 +271,7 @@ private:
         if (chance(35)) {
             const std::vector<std::shared_ptr<const Device>> devices = w_.document().library().devices();
             (void)w_.document().newForDevice(devices[draw(unsigned(devices.size()))]->name);
-            w_.showStation(Station(1 + draw(5)));
+            w_.showStation(Station(1 + draw(kStations - 1)));
             return;
         }
         if (!QFile::exists(path))

@@ -1,0 +1,208 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/board/board_models.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/marks.h"
+
+#include <QFont>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+bool sameRows(const std::vector<BoardFact>& a, const std::vector<BoardFact>& b)
+{
+    return std::ranges::equal(a, b, [](const BoardFact& x, const BoardFact& y) { return x.title == y.title; });
+}
+bool sameRows(const std::vector<BoardPartRow>& a, const std::vector<BoardPartRow>& b)
+{
+    return std::ranges::equal(a, b, [](const BoardPartRow& x, const BoardPartRow& y) {
+        return x.part == y.part && x.terminal == y.terminal;
+    });
+}
+
+std::optional<TerminalProperty> propertyOf(int column)
+{
+    const int at = column - BoardPartsModel::Pull;
+    if (at < 0 || at >= int(kTerminalProperties.size()))
+        return std::nullopt;
+    return kTerminalProperties[size_t(at)];
+}
+
+} // namespace
+
+BoardModel::BoardModel(Document& document, QObject* parent) : QAbstractTableModel(parent), document_(document)
+{
+    connect(&document_, &Document::changed, this, &BoardModel::refresh);
+}
+
+void BoardModel::setLive(bool live)
+{
+    live_ = live;
+    refresh();
+}
+
+void BoardModel::refresh()
+{
+    if (remake() && rowCount() > 0)
+        Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
+}
+
+void BoardModel::enter(const QModelIndex& index, const QString& text)
+{
+    if (!document_.isOpen() || !index.isValid() || text == index.data(Qt::EditRole).toString())
+        return;
+    const Expected<Edit> edit = editFor(index, text.toStdString());
+    if (!edit)
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+    else
+        document_.apply(*edit);
+}
+
+bool BoardFactsModel::remake()
+{
+    std::vector<BoardFact> rows =
+        live_ && document_.isOpen() ? boardFacts(document_.snapshot()) : std::vector<BoardFact>();
+    const bool same = sameRows(rows, rows_);
+    if (!same)
+        beginResetModel();
+    rows_ = std::move(rows);
+    if (!same)
+        endResetModel();
+    return same;
+}
+
+QVariant BoardFactsModel::data(const QModelIndex& index, int role) const
+{
+    const Theme& t = Theme::get();
+    const BoardFact& fact = row(index.row());
+    const bool wrong = !fact.finding.empty();
+    switch (role) {
+    case Qt::DisplayRole:
+    case Qt::EditRole: {
+        const std::string* const texts[] = {&fact.title, &fact.value, &fact.source, &fact.range};
+        const QString text = QString::fromStdString(*texts[index.column()]);
+        return role == Qt::DisplayRole ? typeset(text) : text;
+    }
+    case Qt::FontRole:
+        return index.column() == Value || index.column() == Range
+                   ? t.mono(11, index.column() == Value && fact.source == "plan")
+                   : t.text(12);
+    case Qt::ForegroundRole:
+        return wrong && index.column() <= Value                                             ? t.error
+               : index.column() == Source || index.column() == Range || fact.source.empty() ? t.muted
+                                                                                            : t.ink;
+    case Qt::ToolTipRole:
+        return wrong ? typeset(fact.finding) : QVariant();
+    default:
+        return {};
+    }
+}
+
+QVariant BoardFactsModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    static const char* const titles[] = {"", "On this board", "Source", "Chip accepts"};
+    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();
+}
+
+Qt::ItemFlags BoardFactsModel::flags(const QModelIndex& index) const
+{
+    const Qt::ItemFlags flags = QAbstractTableModel::flags(index);
+    return index.column() == Value ? flags | Qt::ItemIsEditable : flags;
+}
+
+Expected<Edit> BoardFactsModel::editFor(const QModelIndex& index, const std::string& text) const
+{
+    return boardFactEdit(document_.snapshot(), row(index.row()), text);
+}
+
+bool BoardPartsModel::remake()
+{
+    std::vector<BoardPartRow> rows =
+        live_ && document_.isOpen() ? boardParts(document_.snapshot()) : std::vector<BoardPartRow>();
+    const bool same = sameRows(rows, rows_);
+    if (!same)
+        beginResetModel();
+    rows_ = std::move(rows);
+    if (!same)
+        endResetModel();
+    return same;
+}
+
+QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
+{
+    const Theme& t = Theme::get();
+    const BoardPartRow& at = row(index.row());
+    const bool head = at.terminal.empty();
+    const std::optional<TerminalProperty> property = propertyOf(index.column());
+    switch (role) {
+    case Qt::DisplayRole:
+    case Qt::EditRole: {
+        if (property) {
+            const QString text = QString::fromStdString(at.said[size_t(index.column() - Pull)]);
+            return role == Qt::DisplayRole ? typeset(text) : text;
+        }
+        if (index.column() == LeadsTo)
+            return QString::fromStdString(at.leadsTo);
+        return (!head && role == Qt::DisplayRole ? QString("    ") : QString()) + QString::fromStdString(at.title);
+    }
+    case Qt::FontRole:
+        return head && index.column() == Title      ? t.text(12, true)
+               : !head && index.column() != LeadsTo ? t.mono(11)
+                                                    : t.text(12);
+    case Qt::ForegroundRole:
+        return !at.finding.empty() && index.column() <= LeadsTo  ? t.error
+               : index.column() == LeadsTo || (head && property) ? t.muted
+                                                                 : t.ink;
+    case Qt::ToolTipRole:
+        return at.finding.empty() ? QVariant() : typeset(at.finding);
+    default:
+        return {};
+    }
+}
+
+QVariant BoardPartsModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    static const char* const titles[] = {"Part and terminals", "Wired to", "Pull", "Voltage", "Current", "Inactive"};
+    static const char* const tips[] = {"",
+                                       "",
+                                       "To which a resistor on the board pulls it",
+                                       "Highest that it drives or is pulled to; empty: the supply",
+                                       "That it takes from the pad, or gives into it; empty: a few microamperes",
+                                       "Level at which it does nothing; it must have it from reset on"};
+    if (orientation != Qt::Horizontal)
+        return {};
+    return role == Qt::DisplayRole   ? QVariant(titles[section])
+           : role == Qt::ToolTipRole ? QVariant(tips[section])
+                                     : QVariant();
+}
+
+Qt::ItemFlags BoardPartsModel::flags(const QModelIndex& index) const
+{
+    const Qt::ItemFlags flags = QAbstractTableModel::flags(index);
+    const bool head = row(index.row()).terminal.empty();
+    const bool editable = head ? index.column() == Title : propertyOf(index.column()).has_value();
+    return editable ? flags | Qt::ItemIsEditable : flags;
+}
+
+QStringList BoardPartsModel::choices(const QModelIndex& index) const
+{
+    const std::optional<TerminalProperty> property = propertyOf(index.column());
+    if (!property || !*choicesOf(*property)[0])
+        return {};
+    return {choicesOf(*property)[1], choicesOf(*property)[0]};
+}
+
+Expected<Edit> BoardPartsModel::editFor(const QModelIndex& index, const std::string& text) const
+{
+    const BoardPartRow& at = row(index.row());
+    if (at.terminal.empty())
+        return partTitleEdit(document_.snapshot(), at.part, text);
+    const std::optional<TerminalProperty> property = propertyOf(index.column());
+    return property ? terminalEdit(document_.snapshot(), at, *property, text)
+                    : Expected<Edit>(problemOf("a terminal's name follows from its part."));
+}
+
+} // namespace bindrel

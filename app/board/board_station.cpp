@@ -1,0 +1,347 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/board/board_station.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/cell_editor.h"
+#include "app/widgets/panel.h"
+#include "app/wiring/pin_sheet_model.h"
+#include "core/base/files.h"
+#include "core/base/text.h"
+#include "core/interchange/board_text.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSortFilterProxyModel>
+#include <QTableView>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <array>
+
+namespace bindrel {
+
+namespace {
+
+/// Of the pin sheet, what concerns the board: pads, their nets, and what they carry.
+class NetColumns : public QSortFilterProxyModel {
+public:
+    using QSortFilterProxyModel::QSortFilterProxyModel;
+    static const char* columnId(int column) { return sheetColumns()[size_t(column)].id; }
+
+protected:
+    bool filterAcceptsColumn(int column, const QModelIndex&) const override
+    {
+        constexpr std::array shown{"pin", "pad", "signal", "net"};
+        return std::ranges::find(shown, std::string_view(columnId(column))) != shown.end();
+    }
+    bool filterAcceptsRow(int row, const QModelIndex&) const override
+    {
+        return static_cast<const PinSheetModel*>(sourceModel())->row(row).pad >= 0;
+    }
+    bool lessThan(const QModelIndex& a, const QModelIndex& b) const override
+    {
+        return naturalLess(a.data().toString().toStdString(), b.data().toString().toStdString());
+    }
+};
+
+/// A part fits when its title or any of its terminals does, and is shown whole.
+class PartsFilter : public QSortFilterProxyModel {
+public:
+    using QSortFilterProxyModel::QSortFilterProxyModel;
+
+protected:
+    bool filterAcceptsRow(int row, const QModelIndex&) const override
+    {
+        const QString sought = filterRegularExpression().pattern();
+        const auto* model = static_cast<const BoardPartsModel*>(sourceModel());
+        const std::string& part = model->row(row).part;
+        int first = row, last = row;
+        while (first > 0 && model->row(first - 1).part == part)
+            --first;
+        while (last + 1 < model->rowCount() && model->row(last + 1).part == part)
+            ++last;
+        for (int r = first; r <= last; ++r)
+            for (int c = 0; c < model->columnCount(); ++c)
+                if (model->index(r, c).data().toString().contains(sought, Qt::CaseInsensitive))
+                    return true;
+        return false;
+    }
+};
+
+} // namespace
+
+BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(12, 10, 0, 0);
+    column->setSpacing(8);
+    auto* head = new QHBoxLayout;
+    head->addWidget(panelHeading("Board"));
+    title_ = new QLabel;
+    title_->setMinimumWidth(10);
+    head->addWidget(title_, 1);
+    const auto button = [&](const QString& text, auto act) {
+        auto* made = new QPushButton(text);
+        connect(made, &QPushButton::clicked, this, act);
+        head->addWidget(made);
+    };
+    button("New part\u2026", [this] {
+        if (!document_.isOpen() || !view_.pending().settle())
+            return;
+        bool entered = false;
+        const QString line = QInputDialog::getText(
+            this, "New part", "Title and terminals, as in: Pressure sensor: sda, scl", QLineEdit::Normal, {}, &entered);
+        if (!entered)
+            return;
+        const Expected<Edit> edit = newPartEdit(document_.snapshot(), line.toStdString());
+        if (!edit)
+            Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+        else
+            document_.apply(*edit);
+    });
+    button("From the library\u2026", [this] {
+        if (view_.pending().settle())
+            Q_EMIT partWanted();
+    });
+    button("Take nets\u2026", [this] {
+        if (view_.pending().settle())
+            Q_EMIT netsWanted();
+    });
+    button("Save as file\u2026", [this] {
+        if (view_.pending().settle())
+            askForFile();
+    });
+    head->addSpacing(12);
+    column->addLayout(head);
+
+    factsModel_ = new BoardFactsModel(document_, this);
+    partsModel_ = new BoardPartsModel(document_, this);
+    pins_ = new PinSheetModel(document_, this);
+    partsShown_ = new PartsFilter(this);
+    partsShown_->setSourceModel(partsModel_);
+    netsShown_ = new NetColumns(this);
+    netsShown_->setSourceModel(pins_);
+
+    auto* above = new QHBoxLayout;
+    above->setSpacing(16);
+    facts_ = table("Supply, temperature and clocks of the board", factsModel_, {140, 250, 80, 130});
+    above->addWidget(facts_, 3);
+    nets_ = table("Nets of the pads", netsShown_, {40, 56, 110, 90});
+    nets_->setSortingEnabled(true);
+    nets_->sortByColumn(0, Qt::AscendingOrder);
+    above->addWidget(nets_, 2);
+    column->addLayout(above, 2);
+
+    auto* partsHead = new QHBoxLayout;
+    partsHead->addWidget(panelHeading("Parts and connectors"));
+    filter_ = new QLineEdit;
+    filter_->setPlaceholderText("Filter parts");
+    filter_->setAccessibleName("Filter parts");
+    filter_->setClearButtonEnabled(true);
+    filter_->setMaximumWidth(240);
+    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
+        partsShown_->setFilterRegularExpression(QRegularExpression(QRegularExpression::escape(text)));
+    });
+    partsHead->addWidget(filter_);
+    partsHead->addStretch(1);
+    column->addLayout(partsHead);
+    parts_ = table("Parts and their terminals", partsShown_, {200, 300, 70, 80, 80, 90});
+    column->addWidget(parts_, 3);
+    setFocusProxy(facts_);
+
+    const auto editorFor = [this](QTableView* cells, auto choices, auto commit) {
+        constexpr int kLongest = 120;
+        auto* editor = new CellEditor(choices, "not stated", commit, view_.pending(), cells);
+        editor->setMaxLength(kLongest);
+        cells->setItemDelegate(editor);
+    };
+    const auto free = [](const QModelIndex&) { return QStringList(); };
+    editorFor(facts_, free, [this](const QModelIndex& index, const QString& text) { factsModel_->enter(index, text); });
+    editorFor(
+        parts_, [this](const QModelIndex& index) { return partsModel_->choices(partsShown_->mapToSource(index)); },
+        [this](const QModelIndex& index, const QString& text) {
+            partsModel_->enter(partsShown_->mapToSource(index), text);
+        });
+    editorFor(nets_, free, [this](const QModelIndex& index, const QString& text) {
+        const QModelIndex cell = netsShown_->mapToSource(index);
+        if (cell.isValid() && text.trimmed() != cell.data(Qt::EditRole).toString())
+            pins_->setCells({{cell, text.trimmed()}}, "Net of " + cell.siblingAtColumn(1).data().toString());
+    });
+
+    connect(facts_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
+        if (now.isValid() && !factsModel_->row(now.row()).clock.empty())
+            view_.select({Place::Kind::Clock, factsModel_->row(now.row()).clock, {}});
+    });
+    connect(parts_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
+        const QModelIndex index = partsShown_->mapToSource(now);
+        if (index.isValid() && !partsModel_->row(index.row()).need.empty())
+            view_.select(
+                {Place::Kind::Signal, partsModel_->row(index.row()).need, partsModel_->row(index.row()).signal});
+    });
+    connect(nets_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
+        const QModelIndex index = netsShown_->mapToSource(now);
+        if (index.isValid() && pins_->row(index.row()).pad >= 0)
+            view_.select({Place::Kind::Pad, pins_->row(index.row()).cells[1], {}});
+    });
+    connect(&document_, &Document::changed, this, &BoardStation::refresh);
+    refresh();
+}
+
+QTableView* BoardStation::table(const QString& name, QAbstractItemModel* model, const std::vector<int>& widths)
+{
+    auto* made = new EditableTable;
+    made->setAccessibleName(name);
+    made->setModel(model);
+    made->setFrameShape(QFrame::NoFrame);
+    made->setShowGrid(false);
+    made->setSelectionMode(QAbstractItemView::SingleSelection);
+    made->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                          QAbstractItemView::AnyKeyPressed);
+    made->setTabKeyNavigation(false);
+    made->verticalHeader()->hide();
+    made->verticalHeader()->setDefaultSectionSize(22);
+    made->horizontalHeader()->setStretchLastSection(true);
+    made->horizontalHeader()->setHighlightSections(false);
+    made->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    for (size_t c = 0; c < widths.size(); ++c)
+        made->setColumnWidth(int(c), widths[c]);
+    made->installEventFilter(this);
+    return made;
+}
+
+void BoardStation::refresh()
+{
+    restyle(title_, QString("color: %1").arg(Theme::get().muted.name()));
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    title_->setText(s.plan.board.empty() ? QString("no board file; what is entered here is saved in the plan")
+                                         : QString("%1; what differs from its file is saved in the plan")
+                                               .arg(QString::fromStdString(s.board->title)));
+}
+
+void BoardStation::showEvent(QShowEvent*)
+{
+    factsModel_->setLive(true);
+    partsModel_->setLive(true);
+    pins_->setLive(true);
+}
+
+void BoardStation::hideEvent(QHideEvent*)
+{
+    factsModel_->setLive(false);
+    partsModel_->setLive(false);
+    pins_->setLive(false);
+}
+
+void BoardStation::editClock(const std::string& clock)
+{
+    for (int r = 0; r < factsModel_->rowCount(); ++r)
+        if (factsModel_->row(r).clock == clock) {
+            const QModelIndex cell = factsModel_->index(r, BoardFactsModel::Value);
+            facts_->setCurrentIndex(cell);
+            facts_->setFocus();
+            facts_->edit(cell);
+        }
+}
+
+std::string BoardStation::selectedPart() const
+{
+    const QModelIndex index = partsShown_->mapToSource(parts_->currentIndex());
+    return index.isValid() ? partsModel_->row(index.row()).part : std::string();
+}
+
+void BoardStation::editTerminals()
+{
+    const std::string id = selectedPart();
+    const Part* part = document_.isOpen() ? document_.snapshot().board->part(id) : nullptr;
+    if (!part)
+        return;
+    bool entered = false;
+    const QString list = QInputDialog::getText(
+        this, "Terminals",
+        "Terminals of " + QString::fromStdString(part->title) + ", in their order:", QLineEdit::Normal,
+        QString::fromStdString(joined(part->terminals, ", ")), &entered);
+    if (!entered)
+        return;
+    const Expected<Edit> edit = partTerminalsEdit(document_.snapshot(), id, list.toStdString());
+    if (!edit)
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+    else
+        document_.apply(*edit);
+}
+
+void BoardStation::askForFile()
+{
+    if (!document_.isOpen())
+        return;
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Save the board as a file", QString::fromStdString(document_.snapshot().plan.name) + "-board.json",
+        "Board files (*.json)");
+    if (!path.isEmpty())
+        saveAsFile(path);
+}
+
+void BoardStation::saveAsFile(const QString& path)
+{
+    if (!path.endsWith(".json")) {
+        Q_EMIT document_.refused("A board file's name must end in .json.");
+        return;
+    }
+    const std::string name = QFileInfo(path).completeBaseName().toStdString();
+    if (const Outcome done = writeFileAtomically(path.toStdString(), boardText(document_.snapshot(), name)); !done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
+    else
+        Q_EMIT document_.told("Saved " + path + ".");
+}
+
+bool BoardStation::eventFilter(QObject* watched, QEvent* event)
+{
+    auto* view = qobject_cast<QTableView*>(watched);
+    if (!view || event->type() != QEvent::KeyPress)
+        return QWidget::eventFilter(watched, event);
+    auto* key = static_cast<QKeyEvent*>(event);
+    const QModelIndex now = view->currentIndex();
+    const bool plain = key->modifiers() == Qt::NoModifier;
+    if (plain && (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && now.isValid() &&
+        !view->indexWidget(now)) {
+        // On the name of a terminal: the list of all of them.
+        if (now.flags().testFlag(Qt::ItemIsEditable))
+            view->edit(now);
+        else if (view == parts_)
+            editTerminals();
+        return true;
+    }
+    if (plain && key->key() == Qt::Key_Delete && now.isValid()) {
+        if (view == facts_) {
+            factsModel_->enter(factsModel_->index(now.row(), BoardFactsModel::Value), {});
+        } else if (view == nets_) {
+            const QModelIndex cell = netsShown_->mapToSource(now);
+            const auto net = std::ranges::find(sheetColumns(), std::string_view("net"),
+                                               [](const SheetColumn& c) { return std::string_view(c.id); });
+            pins_->setCells({{cell.siblingAtColumn(int(net - sheetColumns().begin())), QString()}},
+                            "Net of " + cell.siblingAtColumn(1).data().toString());
+        } else if (const QModelIndex cell = partsShown_->mapToSource(now);
+                   partsModel_->row(cell.row()).terminal.empty()) {
+            const Expected<Edit> edit = partRemoval(document_.snapshot(), partsModel_->row(cell.row()).part);
+            if (!edit)
+                Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+            else
+                document_.apply(*edit);
+        } else if (cell.flags().testFlag(Qt::ItemIsEditable)) {
+            partsModel_->enter(cell, {});
+        }
+        return true;
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+} // namespace bindrel

@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/widgets/cell_editor.h"
+
+#include <QAbstractItemView>
+#include <QComboBox>
+#include <QLineEdit>
+#include <QPointer>
+
+namespace bindrel {
+
+CellEditor::CellEditor(Choices choices, QString empty, Commit commit, PendingText& pending, QObject* parent)
+    : PromptDelegate(parent), choices_(std::move(choices)), empty_(std::move(empty)), commit_(std::move(commit)),
+      pending_(pending)
+{
+}
+
+QWidget* CellEditor::createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex& index) const
+{
+    const QStringList choices = choices_(index);
+    auto* self = const_cast<CellEditor*>(this);
+    if (choices.isEmpty()) {
+        auto* field = new QLineEdit(parent);
+        field->setMaxLength(maxLength_);
+        field->setFrame(false);
+        // Whoever goes elsewhere by a key has the text taken first, as by a click.
+        connect(field, &QLineEdit::textEdited, self, [self, field, cell = QPersistentModelIndex(index)] {
+            self->pending_.typed(field, [self, field, cell] {
+                self->take(field, cell, field->text());
+                return QString();
+            });
+        });
+        return field;
+    }
+    auto* box = new QComboBox(parent);
+    box->addItems(choices);
+    box->addItem(empty_);
+    connect(box, &QComboBox::activated, self,
+            [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
+    return box;
+}
+
+void CellEditor::destroyEditor(QWidget* editor, const QModelIndex& index) const
+{
+    pending_.forget(editor);
+    PromptDelegate::destroyEditor(editor, index);
+}
+
+void CellEditor::setEditorData(QWidget* editor, const QModelIndex& index) const
+{
+    const QString text = index.data(Qt::EditRole).toString();
+    if (auto* box = qobject_cast<QComboBox*>(editor))
+        box->setCurrentText(text.isEmpty() ? empty_ : text);
+    else
+        static_cast<QLineEdit*>(editor)->setText(text);
+}
+
+void CellEditor::setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const
+{
+    if (auto* box = qobject_cast<QComboBox*>(editor)) {
+        commit_(index, textOf(*box));
+        return;
+    }
+    pending_.forget(editor);
+    commit_(index, static_cast<QLineEdit*>(editor)->text());
+}
+
+QString CellEditor::textOf(const QComboBox& box)
+{
+    return box.currentIndex() == box.count() - 1 ? QString() : box.currentText();
+}
+
+/// What was entered goes to its cell, also when the view has closed the editor meanwhile.
+void CellEditor::take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text)
+{
+    const QPointer<QWidget> guard(editor);
+    if (cell.isValid())
+        commit_(cell, text);
+    const auto* view = qobject_cast<QAbstractItemView*>(
+        guard && guard->parentWidget() ? guard->parentWidget()->parentWidget() : nullptr);
+    if (view && cell.isValid() && view->indexWidget(cell) == guard)
+        Q_EMIT closeEditor(guard);
+}
+
+} // namespace bindrel

@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/base/files.h"
+#include "core/interchange/board_sheet.h"
+#include "core/interchange/board_text.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace bindrel::cli {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr std::array kPropertyKeys{"pull", "volts", "current", "off"};
+
+Json boardJson(const Snapshot& s)
+{
+    Json out{{"facts", Json::array()}, {"parts", Json::array()}};
+    for (const BoardFact& fact : boardFacts(s))
+        out["facts"].push_back(Json{{"what", fact.what == BoardFact::What::Clock    ? fact.clock
+                                             : fact.what == BoardFact::What::Supply ? "supply"
+                                                                                    : "temperature"},
+                                    {"value", fact.value},
+                                    {"from", fact.source},
+                                    {"range", fact.range},
+                                    {"finding", fact.finding}});
+    for (const BoardPartRow& row : boardParts(s)) {
+        if (row.terminal.empty()) {
+            out["parts"].push_back(Json{{"id", row.part}, {"title", row.title}, {"terminals", Json::array()}});
+            continue;
+        }
+        Json terminal{{"name", row.terminal}, {"leads_to", row.leadsTo}};
+        for (std::size_t p = 0; p < row.said.size(); ++p)
+            if (!row.said[p].empty())
+                terminal[kPropertyKeys[p]] = row.said[p];
+        out["parts"].back()["terminals"].push_back(std::move(terminal));
+    }
+    out["nets"] = Json::object();
+    for (const auto& [pad, net] : s.board->nets)
+        out["nets"][pad] = net;
+    return out;
+}
+
+void print(const Snapshot& s)
+{
+    for (const BoardFact& fact : boardFacts(s)) {
+        say("{:<20} {:<36} {}\n", fact.title, fact.value,
+            fact.range.empty() ? fact.source : fmt::format("{} (chip: {})", fact.source, fact.range));
+        if (!fact.finding.empty())
+            say("{:<20} {}\n", "", fact.finding);
+    }
+    for (const BoardPartRow& row : boardParts(s)) {
+        if (row.terminal.empty()) {
+            say("\n{} ({}): {}\n", row.title, row.part, row.leadsTo);
+            continue;
+        }
+        std::string said;
+        for (std::size_t p = 0; p < row.said.size(); ++p)
+            if (!row.said[p].empty())
+                said += fmt::format("  {} {}", kPropertyKeys[p], row.said[p]);
+        say("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? "not used" : row.leadsTo, said);
+    }
+}
+
+} // namespace
+
+static void addBoard(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan, file, format = "text";
+        bool force = false;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand(
+        "board", "List what is soldered around the chip, or save it as a board file for other plans.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("--save", options->file, "Write a board file of that name, which must end in .json");
+    command->add_flag("--force", options->force, "Replace the file if there is one");
+    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
+            return;
+        if (options->file.empty()) {
+            if (options->format == "json")
+                say("{}\n", boardJson(*s).dump(2, ' ', false, Json::error_handler_t::replace));
+            else
+                print(*s);
+            return;
+        }
+        const std::filesystem::path path(options->file);
+        if (path.extension() != ".json") {
+            exitCode = complain(problemOf("a board file's name must end in .json; its stem is the board's name."));
+            return;
+        }
+        if (std::error_code error; !options->force && std::filesystem::exists(path, error)) {
+            exitCode = complain(problemOf(fmt::format("{} exists; give --force to replace it.", options->file)));
+            return;
+        }
+        if (const Outcome done = writeFileAtomically(path, boardText(*s, path.stem().string())); !done)
+            exitCode = complain(done.problem());
+        else
+            say("Saved {}.\n", options->file);
+    });
+}
+
+BINDREL_COMMAND(addBoard)
+
+} // namespace bindrel::cli

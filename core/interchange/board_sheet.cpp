@@ -1,0 +1,241 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/interchange/board_sheet.h"
+
+#include "core/base/text.h"
+#include "core/plan/board_facts.h"
+#include "core/plan/crystal_text.h"
+#include "core/plan/kind.h"
+#include "core/quantity/exact_text.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+constexpr std::size_t kLongestTitle = 80;
+
+/// The first finding at a place.
+std::string findingAt(const Snapshot& s, Place::Kind kind, const std::string& id, const std::string& sub = {})
+{
+    for (const Finding& finding : s.findings)
+        if (finding.place.kind == kind && finding.place.id == id && (sub.empty() || finding.place.sub == sub))
+            return finding.rule + ": " + finding.text;
+    return {};
+}
+
+std::string rateRange(const ClockNode& clock)
+{
+    if (clock.crystalMin == Frequency() && clock.crystalMax == Frequency())
+        return {};
+    return clock.crystalMin == clock.crystalMax
+               ? format(clock.crystalMin)
+               : fmt::format("{} to {}", format(clock.crystalMin), format(clock.crystalMax));
+}
+
+const Part* partOf(const Snapshot& s, const std::string& id)
+{
+    return s.board->part(id);
+}
+
+} // namespace
+
+std::vector<BoardFact> boardFacts(const Snapshot& s)
+{
+    using What = BoardFact::What;
+    const Device& device = *s.device;
+    std::vector<BoardFact> out;
+
+    BoardFact supply{.what = What::Supply, .title = "Supply"};
+    const Expected<Voltage> said = parseVoltage(s.plan.supply);
+    supply.value = exactly(said ? *said : s.board->supply, parseVoltage);
+    supply.source = said ? "plan" : s.plan.board.empty() ? "chip" : "board file";
+    supply.range = fmt::format("{} to {}", format(device.supplyMin), format(device.supplyMax));
+    for (const Finding& finding : s.findings)
+        if (finding.rule == "CLK-06" && supply.finding.empty())
+            supply.finding = finding.rule + ": " + finding.text;
+    out.push_back(std::move(supply));
+
+    BoardFact temperature{.what = What::Temperature, .title = "Temperature"};
+    temperature.value = temperatureText(s.board->temperature.value_or(device.temperature));
+    temperature.source = !s.plan.temperature.empty() ? "plan" : s.board->temperature ? "board file" : "chip";
+    temperature.range = temperatureText(device.temperature);
+    if (s.board->temperature && !device.temperature.covers(*s.board->temperature))
+        temperature.finding = fmt::format("{} works from {} only.", device.name, temperature.range);
+    out.push_back(std::move(temperature));
+
+    for (const ClockNode& clock : device.clocks) {
+        if (!takesCrystal(clock))
+            continue;
+        BoardFact fact{.what = What::Clock, .clock = clock.id, .title = clock.name};
+        const auto fitted = s.board->crystals.find(clock.id);
+        const bool isFitted = fitted != s.board->crystals.end();
+        fact.value = crystalText(isFitted ? FittedCrystal(fitted->second) : FittedCrystal());
+        fact.source = s.plan.crystals.contains(clock.id) ? "plan" : isFitted ? "board file" : "";
+        fact.range = rateRange(clock);
+        fact.finding = findingAt(s, Place::Kind::Clock, clock.id);
+        out.push_back(std::move(fact));
+    }
+    return out;
+}
+
+Expected<Edit> boardFactEdit(const Snapshot& s, const BoardFact& fact, const std::string& given)
+{
+    using What = BoardFact::What;
+    const std::string text(trimmed(given));
+    switch (fact.what) {
+    case What::Supply: {
+        if (text.empty())
+            return editOf("Supply as the board says", SetText{SetText::What::Supply, {}});
+        const Expected<Voltage> read = parseVoltage(text);
+        if (!read)
+            return read.problem();
+        const std::string exact = exactly(*read, parseVoltage);
+        return editOf("Supply " + exact, SetText{SetText::What::Supply, exact});
+    }
+    case What::Temperature: {
+        if (text.empty())
+            return editOf("Temperature as the board says", SetText{SetText::What::Temperature, {}});
+        const Expected<TemperatureRange> read = parseTemperatures(text);
+        if (!read)
+            return read.problem();
+        return editOf("Temperature " + temperatureText(*read),
+                      SetText{SetText::What::Temperature, temperatureText(*read)});
+    }
+    case What::Clock:
+        break;
+    }
+    if (text.empty())
+        return editOf(fact.title + " as the board says", SetCrystal{fact.clock, std::nullopt});
+    const Expected<FittedCrystal> read = parseCrystal(text);
+    if (!read)
+        return read.problem();
+    return editOf(fact.title + ": " + crystalText(*read), SetCrystal{fact.clock, *read});
+}
+
+std::vector<BoardPartRow> boardParts(const Snapshot& s)
+{
+    std::vector<BoardPartRow> out;
+    for (const Part& part : s.board->parts) {
+        const std::size_t head = out.size();
+        const bool ofPlan = std::ranges::find(s.plan.parts, part.id, &Part::id) != s.plan.parts.end();
+        out.push_back({.part = part.id, .title = part.title, .ofPlan = ofPlan});
+        int wired = 0;
+        for (const std::string& terminal : part.terminals) {
+            BoardPartRow row{.part = part.id, .terminal = terminal, .title = terminal, .ofPlan = ofPlan};
+            for (const Need& need : s.plan.needs) {
+                if (need.part != part.id)
+                    continue;
+                for (const auto& [signal, at] : need.terminals) {
+                    if (at != terminal)
+                        continue;
+                    const auto pad = need.binding.pads.find(signal);
+                    if (!row.leadsTo.empty())
+                        row.leadsTo += "; ";
+                    row.leadsTo += fmt::format("{}, {}{}", need.title, signal,
+                                               pad == need.binding.pads.end() ? "" : " at " + pad->second);
+                    wired += row.need.empty() && pad != need.binding.pads.end();
+                    row.need = need.id;
+                    row.signal = signal;
+                    row.finding = findingAt(s, Place::Kind::Signal, need.id, signal);
+                }
+            }
+            if (const auto fact = part.facts.find(terminal); fact != part.facts.end())
+                for (std::size_t p = 0; p < kTerminalProperties.size(); ++p)
+                    row.said[p] = terminalText(fact->second, kTerminalProperties[p]);
+            out.push_back(std::move(row));
+        }
+        out[head].leadsTo = part.terminals.empty()
+                                ? "no terminals yet"
+                                : fmt::format("{} of {} wired", wired, counted(int(part.terminals.size()), "terminal"));
+    }
+    return out;
+}
+
+Expected<Edit> terminalEdit(const Snapshot& s, const BoardPartRow& row, TerminalProperty property,
+                            const std::string& text)
+{
+    const Part* known = partOf(s, row.part);
+    if (!known || std::ranges::find(known->terminals, row.terminal) == known->terminals.end())
+        return problemOf(fmt::format("the board has no terminal {} of {} any more.", row.terminal, row.part));
+    Part part = *known;
+    const auto fact = part.facts.find(row.terminal);
+    const Expected<TerminalFact> next =
+        withTerminal(fact == part.facts.end() ? TerminalFact() : fact->second, property, text);
+    if (!next)
+        return next.problem();
+    if (next->empty())
+        part.facts.erase(row.terminal);
+    else
+        part.facts[row.terminal] = *next;
+    return editOfPart(s.plan, std::move(part), fmt::format("{} of {}", row.terminal, known->title));
+}
+
+Expected<Edit> partTitleEdit(const Snapshot& s, const std::string& id, const std::string& title)
+{
+    const Part* known = partOf(s, id);
+    const std::string text(trimmed(title));
+    if (!known)
+        return problemOf(fmt::format("the board has no part {} any more.", id));
+    if (text.empty() || text.size() > kLongestTitle || !isPrintable(text))
+        return problemOf(fmt::format("a part needs a title of at most {} characters.", kLongestTitle));
+    Part part = *known;
+    part.title = text;
+    return editOfPart(s.plan, std::move(part), "Title " + text);
+}
+
+Expected<Edit> newPartEdit(const Snapshot& s, const std::string& line)
+{
+    const std::size_t colon = line.find(':');
+    const std::string title(trimmed(std::string_view(line).substr(0, colon)));
+    if (title.empty() || title.size() > kLongestTitle || !isPrintable(title))
+        return problemOf("enter a part as its title and its terminals: Pressure sensor: sda, scl, alert.");
+    Part part;
+    part.id = freeNeedId(Plan(), title);
+    for (int n = 2; s.board->part(part.id); ++n)
+        part.id = freeNeedId(Plan(), title) + "-" + std::to_string(n);
+    part.title = title;
+    const Expected<Part> whole =
+        withTerminals(s.plan, part, colon == std::string::npos ? std::string() : line.substr(colon + 1));
+    if (!whole)
+        return whole.problem();
+    return editOfPart(s.plan, *whole, "Add " + title);
+}
+
+Expected<Edit> partRemoval(const Snapshot& s, const std::string& id)
+{
+    const Part* known = partOf(s, id);
+    if (!known)
+        return problemOf(fmt::format("the board has no part {} any more.", id));
+    if (std::ranges::find(s.plan.parts, id, &Part::id) == s.plan.parts.end())
+        return problemOf(fmt::format("{} is in the board file; remove it there.", known->title));
+    for (const Need& need : s.plan.needs) {
+        if (need.part != id)
+            continue;
+        const Part* filed = s.filedBoard->part(id);
+        if (!filed)
+            return problemOf(fmt::format("{} belongs to {}; remove that need first.", need.title, known->title));
+        for (const auto& [signal, terminal] : need.terminals)
+            if (std::ranges::find(filed->terminals, terminal) == filed->terminals.end())
+                return problemOf(fmt::format("{} uses the terminal {}, which the board file does not have; give that "
+                                             "need another one first.",
+                                             need.title, terminal));
+    }
+    return editOf("Remove " + known->title, RemovePart{id});
+}
+
+Expected<Edit> partTerminalsEdit(const Snapshot& s, const std::string& id, const std::string& list)
+{
+    const Part* known = partOf(s, id);
+    if (!known)
+        return problemOf(fmt::format("the board has no part {} any more.", id));
+    const Expected<Part> part = withTerminals(s.plan, *known, list);
+    if (!part)
+        return part.problem();
+    return editOfPart(s.plan, *part, "Terminals of " + known->title);
+}
+
+} // namespace bindrel

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/expected.h"
+#include "core/plan/board_entry.h"
+#include "core/snapshot.h"
+
+#include <array>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// The board as a list: what is soldered around the chip, as far as the chip must know of it. The same rows in the
+/// window and on the command line.
+
+/// What holds for the whole board, or at an oscillator's pads.
+struct BoardFact {
+    enum class What { Supply, Temperature, Clock } what = What::Supply;
+    std::string clock;   ///< id, of a Clock
+    std::string title;   ///< "Supply", "HF crystal"
+    std::string value;   ///< "3.3 V", "12 MHz, 20 ppm", "not fitted"
+    std::string source;  ///< who says it: "board file", "plan", "chip"; empty for a clock that is not fitted
+    std::string range;   ///< what the chip takes: "1.8 V to 3.6 V"
+    std::string finding; ///< what is wrong with it, as its finding says; empty when nothing is
+};
+std::vector<BoardFact> boardFacts(const Snapshot& snapshot);
+/// The edit that states a fact anew; an empty text goes back to what the board file or the chip says. Fails with what
+/// would be right.
+Expected<Edit> boardFactEdit(const Snapshot& snapshot, const BoardFact& fact, const std::string& text);
+
+/// A part, followed by its terminals.
+struct BoardPartRow {
+    std::string part;     ///< id
+    std::string terminal; ///< empty: the row of the part itself
+    std::string title;    ///< of the part, or the terminal's name
+    std::string leadsTo;  ///< of a terminal: "transmit of Uplink, PD0"; of a part: how many of its terminals are wired
+    std::array<std::string, kTerminalProperties.size()> said; ///< in the order of kTerminalProperties
+    std::string need, signal;                                 ///< that use the terminal; empty: nobody does
+    bool ofPlan = false;                                      ///< the plan says it, not the board file
+    std::string finding;
+};
+std::vector<BoardPartRow> boardParts(const Snapshot& snapshot);
+/// The edit that says something else of a terminal.
+Expected<Edit> terminalEdit(const Snapshot& snapshot, const BoardPartRow& row, TerminalProperty property,
+                            const std::string& text);
+/// The edit that gives a part another title, or other terminals ("rxd, txd").
+Expected<Edit> partTitleEdit(const Snapshot& snapshot, const std::string& part, const std::string& title);
+/// A new part: "Pressure sensor: sda, scl, alert".
+Expected<Edit> newPartEdit(const Snapshot& snapshot, const std::string& line);
+/// Takes back what the plan says of a part: the board file's holds again, or it is gone. Fails while needs are wired to
+/// a part that would be gone.
+Expected<Edit> partRemoval(const Snapshot& snapshot, const std::string& part);
+Expected<Edit> partTerminalsEdit(const Snapshot& snapshot, const std::string& part, const std::string& list);
+
+} // namespace bindrel

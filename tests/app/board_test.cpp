@@ -1,0 +1,218 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/board/board_station.h"
+#include "core/device/load_device.h"
+#include "core/interchange/board_text.h"
+#include "tests/support/window_fixture.h"
+
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTableView>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The board is entered in the window, from a bare chip, with the keys and with the mouse.
+class BoardTest : public WindowFixture {
+    Q_OBJECT
+
+    QTableView* facts() const { return w_->board()->facts(); }
+    QTableView* parts() const { return w_->board()->parts(); }
+    QTableView* nets() const { return w_->board()->nets(); }
+
+    /// Row of the cell with a text; -1 without.
+    static int rowWith(const QTableView* table, int column, const QString& text)
+    {
+        for (int r = 0; r < table->model()->rowCount(); ++r)
+            if (table->model()->index(r, column).data(Qt::EditRole).toString() == text)
+                return r;
+        return -1;
+    }
+    static int columnOf(const QTableView* table, const QString& title)
+    {
+        for (int c = 0; c < table->model()->columnCount(); ++c)
+            if (table->model()->headerData(c, Qt::Horizontal).toString() == title)
+                return c;
+        return -1;
+    }
+    /// Types a text into a cell as a person does: goes there, opens it, replaces what is there.
+    void type(QTableView* table, int row, int column, const QString& text, Qt::Key end = Qt::Key_Return)
+    {
+        QVERIFY(row >= 0 && column >= 0);
+        table->setFocus();
+        table->setCurrentIndex(table->model()->index(row, column));
+        QTest::keyClick(table, Qt::Key_Return);
+        QWidget* editor = QApplication::focusWidget();
+        QVERIFY2(qobject_cast<QLineEdit*>(editor), editor ? editor->metaObject()->className() : "nothing");
+        QTest::keySequence(editor, QKeySequence::SelectAll);
+        QTest::keyClicks(editor, text);
+        if (end != Qt::Key_unknown)
+            QTest::keyClick(editor, end);
+        QApplication::processEvents();
+    }
+    void press(const QString& text)
+    {
+        for (QPushButton* button : w_->board()->findChildren<QPushButton*>())
+            if (button->text() == text)
+                return QTest::mouseClick(button, Qt::LeftButton);
+        QFAIL(qPrintable(text));
+    }
+    /// What the next dialog asks for in a line.
+    static void enterLine(const QString& line)
+    {
+        inDialog([line](QWidget* dialog) {
+            auto* field = dialog->findChild<QLineEdit*>();
+            QVERIFY(field);
+            field->selectAll();
+            QTest::keyClicks(field, line);
+            QTest::keyClick(field, Qt::Key_Return);
+        });
+    }
+
+private Q_SLOTS:
+    void initTestCase() { prepare(); }
+    void init() { openWindow(); }
+    void cleanup() { closeWindow(); }
+
+    /// The sluice node's board, entered for a bare chip; as a file it says what the shipped one says.
+    void aBoardIsEntered_data()
+    {
+        QTest::addColumn<bool>("dark");
+        QTest::newRow("light") << false;
+        QTest::newRow("dark") << true;
+    }
+    void aBoardIsEntered()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        const Board wanted = *library().board("sluice-node-c");
+        QVERIFY(w_->document().newForDevice(QString::fromStdString(wanted.device).toStdString()));
+        shortcut(QKeySequence("Ctrl+7"));
+        QVERIFY(w_->station() == Station::Board);
+        QApplication::processEvents();
+        const int value = BoardFactsModel::Value;
+        type(facts(), rowWith(facts(), 0, "Supply"), value, "3.3 V");
+        type(facts(), rowWith(facts(), 0, "Temperature"), value, "-20 to 60");
+        type(facts(), rowWith(facts(), 0, "HF crystal"), value, "12 MHz, 20 ppm, load 10 pF, stray 3 pF");
+        type(facts(), rowWith(facts(), 0, "32 kHz crystal"), value, "32.768 kHz, 20 ppm, load 7 pF, stray 2 pF");
+        for (const Part& part : wanted.parts) {
+            enterLine(QString::fromStdString(part.title + ": " + joined(part.terminals, ", ")));
+            press("New part\u2026");
+            QCOMPARE(now().board->parts.back().title, part.title);
+            const int head = rowWith(parts(), BoardPartsModel::Title, QString::fromStdString(part.title));
+            for (size_t t = 0; t < part.terminals.size(); ++t) {
+                const auto fact = part.facts.find(part.terminals[t]);
+                if (fact == part.facts.end())
+                    continue;
+                const int row = head + 1 + int(t);
+                const std::string volts = terminalText(fact->second, TerminalProperty::Voltage);
+                const std::string current = terminalText(fact->second, TerminalProperty::Current);
+                if (!volts.empty())
+                    type(parts(), row, BoardPartsModel::Voltage, QString::fromStdString(volts));
+                if (!current.empty())
+                    type(parts(), row, BoardPartsModel::Current, QString::fromStdString(current));
+                // What is a choice is picked from its list.
+                for (const auto& [column, property] : {std::pair{BoardPartsModel::Pull, TerminalProperty::Pull},
+                                                       {BoardPartsModel::Inactive, TerminalProperty::Inactive}}) {
+                    const std::string text = terminalText(fact->second, property);
+                    if (text.empty())
+                        continue;
+                    parts()->setFocus();
+                    parts()->setCurrentIndex(parts()->model()->index(row, column));
+                    QTest::keyClick(parts(), Qt::Key_Return);
+                    auto* box = qobject_cast<QComboBox*>(QApplication::focusWidget());
+                    QVERIFY(box);
+                    box->setCurrentText(QString::fromStdString(text));
+                    QTest::keyClick(box, Qt::Key_Return);
+                    QApplication::processEvents();
+                }
+            }
+        }
+        const int net = columnOf(nets(), "Net"), pad = columnOf(nets(), "Pad");
+        for (const auto& [name, of] : wanted.nets)
+            type(nets(), rowWith(nets(), pad, QString::fromStdString(name)), net, QString::fromStdString(of));
+
+        const QString path = dir_->filePath("sluice-node-c.json");
+        w_->board()->saveAsFile(path);
+        const Expected<Board> made = loadBoard(path.toStdString());
+        QVERIFY2(made, made ? qPrintable(w_->message()) : made.problem().text().c_str());
+        QVERIFY(made->supply == wanted.supply && made->crystals == wanted.crystals && made->nets == wanted.nets);
+        QVERIFY(made->temperature && made->temperature->low == wanted.temperature->low &&
+                made->temperature->high == wanted.temperature->high);
+        QCOMPARE(made->parts.size(), wanted.parts.size());
+        for (size_t p = 0; p < made->parts.size(); ++p)
+            QVERIFY2(made->parts[p].title == wanted.parts[p].title &&
+                         made->parts[p].terminals == wanted.parts[p].terminals &&
+                         made->parts[p].facts == wanted.parts[p].facts,
+                     wanted.parts[p].title.c_str());
+        // All of it can be undone, and done again.
+        const std::string all = planText(now().plan);
+        while (w_->document().canUndo())
+            w_->document().undo();
+        QVERIFY(now().board->parts.empty() && now().board->crystals.empty() && now().board->nets.empty());
+        while (w_->document().canRedo())
+            w_->document().redo();
+        QCOMPARE(QString::fromStdString(planText(now().plan)), QString::fromStdString(all));
+        w_->setDark(false);
+    }
+
+    /// What is typed and not entered is taken when one goes elsewhere; what cannot be is said.
+    void typedTextIsNotLost()
+    {
+        open("done");
+        w_->showStation(Station::Board);
+        QApplication::processEvents();
+        type(facts(), rowWith(facts(), 0, "Supply"), BoardFactsModel::Value, "3.0 V", Qt::Key_unknown);
+        shortcut(QKeySequence("Ctrl+3"));
+        QCOMPARE(now().plan.supply, std::string("3 V"));
+        w_->showStation(Station::Board);
+        type(facts(), rowWith(facts(), 0, "Temperature"), BoardFactsModel::Value, "cold");
+        QVERIFY2(w_->message().contains("cold"), qPrintable(w_->message()));
+        QVERIFY(now().plan.temperature.empty());
+        facts()->setFocus();
+        facts()->setCurrentIndex(facts()->model()->index(rowWith(facts(), 0, "Supply"), 0));
+        QTest::keyClick(facts(), Qt::Key_Delete);
+        QVERIFY(now().plan.supply.empty());
+    }
+
+    /// A clock's menu leads to where its crystal is stated.
+    void aClockLeadsHere()
+    {
+        QVERIFY(w_->document().newForDevice("SE4332-C64"));
+        w_->showStation(Station::Board);
+        QApplication::processEvents();
+        w_->board()->editClock("HFX");
+        QTest::keyClicks(QApplication::focusWidget(), "external 8 MHz, 50 ppm");
+        QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+        QApplication::processEvents();
+        QVERIFY2(now().board->crystals.contains("HFX") && now().board->crystals.find("HFX")->second.external,
+                 qPrintable(w_->message()));
+    }
+
+    /// Parts: filtered whole, their terminals listed anew, taken back by Delete.
+    void partsAreKept()
+    {
+        open("done");
+        w_->showStation(Station::Board);
+        QApplication::processEvents();
+        const int all = parts()->model()->rowCount();
+        QTest::keyClicks(w_->board()->filter(), "uplink");
+        QVERIFY(parts()->model()->rowCount() > 2 && parts()->model()->rowCount() < all);
+        const int row = rowWith(parts(), BoardPartsModel::Title, "ring");
+        QVERIFY(row > 0);
+        parts()->setFocus();
+        parts()->setCurrentIndex(parts()->model()->index(row, 0));
+        QCOMPARE(w_->view().selectedNeed(), std::string("uplink-modem-ring"));
+        enterLine("key, ring, cts, rts, txd, rxd, shield");
+        QTest::keyClick(parts(), Qt::Key_Return);
+        QVERIFY2(rowWith(parts(), BoardPartsModel::Title, "shield") > 0, qPrintable(w_->message()));
+        parts()->setCurrentIndex(parts()->model()->index(0, 0));
+        QTest::keyClick(parts(), Qt::Key_Delete);
+        QVERIFY(rowWith(parts(), BoardPartsModel::Title, "shield") < 0);
+        QTest::keyClick(parts(), Qt::Key_Delete);
+        QVERIFY2(w_->message().contains("board file"), qPrintable(w_->message()));
+    }
+};
+
+BINDREL_TEST(BoardTest)
+#include "board_test.moc"
