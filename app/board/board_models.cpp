@@ -95,7 +95,7 @@ QVariant BoardFactsModel::data(const QModelIndex& index, int role) const
                : index.column() == Source || index.column() == Range || fact.source.empty() ? t.muted
                                                                                             : t.ink;
     case Qt::ToolTipRole:
-        return wrong ? typeset(fact.finding) : QVariant();
+        return typeset(wrong ? fact.finding : fact.value);
     default:
         return {};
     }
@@ -103,7 +103,7 @@ QVariant BoardFactsModel::data(const QModelIndex& index, int role) const
 
 QVariant BoardFactsModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    static const char* const titles[] = {"", "On this board", "Source", "Chip accepts"};
+    static const char* const titles[] = {"Fact", "On this board", "Source", "Chip accepts"};
     return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();
 }
 
@@ -157,7 +157,7 @@ QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
                : index.column() == LeadsTo || (head && property) ? t.muted
                                                                  : t.ink;
     case Qt::ToolTipRole:
-        return at.finding.empty() ? QVariant() : typeset(at.finding);
+        return at.finding.empty() ? typeset(at.leadsTo) : typeset(at.finding);
     default:
         return {};
     }

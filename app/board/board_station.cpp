@@ -24,6 +24,7 @@
 
 #include <algorithm>
 #include <array>
+#include <memory>
 
 namespace bindrel {
 
@@ -81,7 +82,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     : QWidget(parent), document_(document), view_(view)
 {
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(12, 10, 0, 0);
+    column->setContentsMargins(0, 10, 0, 0);
     column->setSpacing(8);
     auto* head = new QHBoxLayout;
     head->addWidget(panelHeading("Board"));
@@ -130,15 +131,25 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     netsShown_ = new NetColumns(this);
     netsShown_->setSourceModel(pins_);
 
+    // What is long takes the room that is there.
+    const auto stretch = [](QTableView* cells, int section) {
+        cells->horizontalHeader()->setStretchLastSection(false);
+        cells->horizontalHeader()->setSectionResizeMode(section, QHeaderView::Stretch);
+    };
     auto* above = new QHBoxLayout;
+    above->setContentsMargins(12, 0, 0, 0);
     above->setSpacing(16);
-    facts_ = table("Supply, temperature and clocks of the board", factsModel_, {140, 250, 80, 130});
-    above->addWidget(facts_, 3);
-    nets_ = table("Nets of the pads", netsShown_, {40, 56, 110, 90});
+    facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
+    stretch(facts_, BoardFactsModel::Value);
+    above->addWidget(facts_, 1);
+    nets_ = table("Nets of the pads", netsShown_, {36, 52, 92, 84});
+    constexpr int kNetsNarrowest = 200, kNetsWidest = 296;
+    nets_->setMinimumWidth(kNetsNarrowest);
+    nets_->setMaximumWidth(kNetsWidest);
     nets_->setSortingEnabled(true);
     nets_->sortByColumn(0, Qt::AscendingOrder);
-    above->addWidget(nets_, 2);
-    column->addLayout(above, 2);
+    above->addWidget(nets_);
+    column->addLayout(above, 1);
 
     auto* partsHead = new QHBoxLayout;
     partsHead->addWidget(panelHeading("Parts and connectors"));
@@ -153,8 +164,12 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     partsHead->addWidget(filter_);
     partsHead->addStretch(1);
     column->addLayout(partsHead);
-    parts_ = table("Parts and their terminals", partsShown_, {200, 300, 70, 80, 80, 90});
-    column->addWidget(parts_, 3);
+    parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
+    stretch(parts_, BoardPartsModel::LeadsTo);
+    auto* below = new QHBoxLayout;
+    below->setContentsMargins(12, 0, 0, 0);
+    below->addWidget(parts_);
+    column->addLayout(below, 2);
     setFocusProxy(facts_);
 
     const auto editorFor = [this](QTableView* cells, auto choices, auto commit) {
@@ -182,7 +197,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     });
     connect(parts_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
         const QModelIndex index = partsShown_->mapToSource(now);
-        if (index.isValid() && !partsModel_->row(index.row()).need.empty())
+        if (index.isValid() && !restoring_ && !partsModel_->row(index.row()).need.empty())
             view_.select(
                 {Place::Kind::Signal, partsModel_->row(index.row()).need, partsModel_->row(index.row()).signal});
     });
@@ -191,6 +206,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
         if (index.isValid() && pins_->row(index.row()).pad >= 0)
             view_.select({Place::Kind::Pad, pins_->row(index.row()).cells[1], {}});
     });
+    keepCurrentPart();
     connect(&document_, &Document::changed, this, &BoardStation::refresh);
     refresh();
 }
@@ -251,6 +267,33 @@ void BoardStation::editClock(const std::string& clock)
             facts_->setFocus();
             facts_->edit(cell);
         }
+}
+
+void BoardStation::keepCurrentPart()
+{
+    struct Was {
+        std::string part, terminal;
+        int column = 0;
+    };
+    auto was = std::make_shared<Was>();
+    connect(partsModel_, &QAbstractItemModel::modelAboutToBeReset, this, [this, was] {
+        const QModelIndex index = partsShown_->mapToSource(parts_->currentIndex());
+        *was = index.isValid()
+                   ? Was{partsModel_->row(index.row()).part, partsModel_->row(index.row()).terminal, index.column()}
+                   : Was{};
+    });
+    // The view hears of the reset behind the model between them.
+    connect(partsShown_, &QAbstractItemModel::modelReset, this, [this, was] {
+        int found = -1;
+        for (int r = 0; r < partsModel_->rowCount(); ++r)
+            if (partsModel_->row(r).part == was->part && (found < 0 || partsModel_->row(r).terminal == was->terminal))
+                found = r;
+        if (found < 0)
+            return;
+        restoring_ = true;
+        parts_->setCurrentIndex(partsShown_->mapFromSource(partsModel_->index(found, was->column)));
+        restoring_ = false;
+    });
 }
 
 std::string BoardStation::selectedPart() const

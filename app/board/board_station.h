@@ -50,6 +50,8 @@ private:
     QTableView* table(const QString& name, QAbstractItemModel* model, const std::vector<int>& widths);
     void refresh();
     std::string selectedPart() const;
+    /// Other rows, the same place: that of the part where its terminal is gone.
+    void keepCurrentPart();
 
     Document& document_;
     ViewState& view_;
@@ -63,6 +65,7 @@ private:
     QTableView* nets_ = nullptr;
     QLineEdit* filter_ = nullptr;
     QLabel* title_ = nullptr;
+    bool restoring_ = false;
 };
 
 } // namespace bindrel

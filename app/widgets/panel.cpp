@@ -5,10 +5,13 @@
 #include "app/theme/theme.h"
 
 #include <QEvent>
+#include <QFontMetrics>
 #include <QLabel>
 #include <QPainter>
 #include <QVBoxLayout>
 #include <QWidget>
+
+#include <algorithm>
 
 namespace bindrel {
 
@@ -49,7 +52,9 @@ QLabel* panelHeading(const QString& text)
 {
     auto* label = new Heading(text);
     label->setFixedHeight(18);
-    label->setMinimumWidth(100);
+    constexpr int kIndent = 12, kNarrowest = 100;
+    label->setMinimumWidth(
+        std::max(kNarrowest, QFontMetrics(Theme::get().heading()).horizontalAdvance(text.toUpper()) + 2 * kIndent));
     return label;
 }
 

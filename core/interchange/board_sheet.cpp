@@ -36,6 +36,14 @@ std::string rateRange(const ClockNode& clock)
                : fmt::format("{} to {}", format(clock.crystalMin), format(clock.crystalMax));
 }
 
+std::string titleOf(const Need& need, const std::string& signal)
+{
+    for (const SignalSpec& spec : signalsOf(need))
+        if (spec.id == signal)
+            return spec.title;
+    return signal;
+}
+
 const Part* partOf(const Snapshot& s, const std::string& id)
 {
     return s.board->part(id);
@@ -129,14 +137,16 @@ std::vector<BoardPartRow> boardParts(const Snapshot& s)
             for (const Need& need : s.plan.needs) {
                 if (need.part != part.id)
                     continue;
-                for (const auto& [signal, at] : need.terminals) {
-                    if (at != terminal)
+                for (const auto& [signal, name] : need.terminals) {
+                    if (name != terminal)
                         continue;
                     const auto pad = need.binding.pads.find(signal);
                     if (!row.leadsTo.empty())
                         row.leadsTo += "; ";
-                    row.leadsTo += fmt::format("{}, {}{}", need.title, signal,
-                                               pad == need.binding.pads.end() ? "" : " at " + pad->second);
+                    const std::string at = pad == need.binding.pads.end() ? "not bound" : pad->second;
+                    row.leadsTo += need.title == part.title
+                                       ? fmt::format("{}: {}", titleOf(need, signal), at)
+                                       : fmt::format("{}, {}: {}", need.title, titleOf(need, signal), at);
                     wired += row.need.empty() && pad != need.binding.pads.end();
                     row.need = need.id;
                     row.signal = signal;

@@ -150,8 +150,8 @@ Expected<Part> withTerminals(const Plan& plan, const Part& part, std::string_vie
         const std::string name(trimmed(piece));
         if (name.empty())
             continue;
-        if (name.size() > kLongestTerminal || !isPrintable(name) || name.find(' ') != std::string::npos)
-            return problemOf(fmt::format("\"{}\" is no name of a terminal; a single word of at most {} characters is.",
+        if (name.size() > kLongestTerminal || !isPrintable(name))
+            return problemOf(fmt::format("\"{}\" is no name of a terminal; at most {} characters that can be seen are.",
                                          printable(name.substr(0, kLongestTerminal)), kLongestTerminal));
         if (std::ranges::find(out.terminals, name) != out.terminals.end())
             return problemOf(fmt::format("{} stands twice; each terminal needs a name of its own.", name));

@@ -30,7 +30,7 @@ Expected<TerminalFact> withTerminal(const TerminalFact& fact, TerminalProperty p
 Edit editOfPart(const Plan& plan, Part part, std::string title);
 
 /// A part with its terminals renamed, added or left out, as a list: "rxd, txd, reset". What is said of terminals that
-/// stay is kept. Fails for names that are no single words, are double, or when one that a need uses is missing.
+/// stay is kept. Fails for names that cannot be seen or are double, or when one that a need uses is missing.
 Expected<Part> withTerminals(const Plan& plan, const Part& part, std::string_view list);
 
 } // namespace bindrel
