@@ -76,7 +76,8 @@ static void addBoard(CLI::App& app, int& exitCode)
     CLI::App* command = app.add_subcommand(
         "board", "List what is soldered around the chip, or save it as a board file for other plans.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--save", options->file, "Write a board file of that name, which must end in .json");
+    command->add_option("--save", options->file,
+                        "Write a board file of that name, which must end in .json; - for standard output");
     command->add_flag("--force", options->force, "Replace the file if there is one");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
@@ -88,6 +89,10 @@ static void addBoard(CLI::App& app, int& exitCode)
                 say("{}\n", boardJson(*s).dump(2, ' ', false, Json::error_handler_t::replace));
             else
                 print(*s);
+            return;
+        }
+        if (options->file == kStandard) {
+            sayRaw(boardText(*s, s->plan.name));
             return;
         }
         const std::filesystem::path path(options->file);

@@ -58,11 +58,19 @@ struct OpenPlan {
     const Snapshot* operator->() const { return snapshot.get(); }
 };
 
+/// The name for standard input, or standard output where something is written.
+inline constexpr const char* kStandard = "-";
+/// A file's bytes, or those of standard input for "-". Fails for what is larger than a file may be.
+Expected<std::string> readInput(const std::string& path);
+/// Writes a file, or to standard output for "-".
+Outcome writeOutput(const std::string& path, const std::string& bytes);
+
 /// Loads a plan by a path relative to the working folder and runs the pipeline; empty, with kUnusable, after a
 /// complaint. A device file that has changed since the plan was saved is told on standard error, with what it changes.
 OpenPlan openPlan(const std::string& path, int& exitCode);
 
-/// The flags that a subcommand has which saves the plan: --force.
+/// The flags that a subcommand has which saves the plan: --force. With "-" for the plan the saved plan goes to standard
+/// output and what the command tells to standard error.
 void addStoreOptions(CLI::App& command);
 /// Saves a plan with a note of its device file, unless its file was changed by somebody since it was read and --force
 /// is not given. `snapshot` is one on the plan's device.

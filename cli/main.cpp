@@ -6,6 +6,7 @@
 #include "core/snapshot_change.h"
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <chrono>
 #include <cstdio>
@@ -24,6 +25,8 @@ std::optional<double> secondsGiven;
 double secondsToSearch = 10;
 std::optional<std::chrono::steady_clock::time_point> searchEnd;
 bool timeWasUp = false;
+std::vector<const CLI::App*> storing; // commands that may save their plan
+bool planToOutput = false;            // it goes to standard output, which must have nothing else
 
 std::vector<AddCommand>& commands()
 {
@@ -67,7 +70,10 @@ void sayRaw(std::string_view text)
 }
 void sayText(std::string_view text)
 {
-    sayRaw(printable(text, true));
+    if (planToOutput)
+        warnText(text);
+    else
+        sayRaw(printable(text, true));
 }
 void warnText(std::string_view text)
 {
@@ -91,6 +97,7 @@ Library library()
 void addStoreOptions(CLI::App& command)
 {
     command.add_flag("--force", force, "Save even if the plan's file was changed meanwhile");
+    storing.push_back(&command);
 }
 
 Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snapshot)
@@ -98,6 +105,10 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
     const Library beside = library().with(absolutePath(opened.path).parent_path(), Origin::BesidePlan);
     const auto found = beside.deviceFile(plan.device);
     const Plan noted = stamped(plan, *snapshot.device, found ? found->origin : Origin::Shipped);
+    if (opened.path == kStandard) {
+        sayRaw(planText(noted));
+        return {};
+    }
     if (force) {
         if (Outcome saved = savePlan(noted, opened.path); !saved)
             return saved;
@@ -180,9 +191,52 @@ int refuse(const std::string& message)
     return kFindings;
 }
 
+Expected<std::string> readInput(const std::string& path)
+{
+    if (path != kStandard)
+        return readFile(path);
+    constexpr std::size_t kMostBytes = 256'000'000;
+    std::string bytes;
+    std::array<char, 65536> some;
+    while (const std::size_t count = std::fread(some.data(), 1, some.size(), stdin)) {
+        bytes.append(some.data(), count);
+        if (bytes.size() > kMostBytes)
+            return problemOf(fmt::format("standard input has more than {} MB.", kMostBytes / 1'000'000));
+    }
+    return bytes;
+}
+
+Outcome writeOutput(const std::string& path, const std::string& bytes)
+{
+    if (path != kStandard)
+        return writeFileAtomically(path, bytes);
+    sayRaw(bytes);
+    return {};
+}
+
+namespace {
+
+/// From standard input: files beside the plan are those of the working folder.
+Expected<Workpiece> planFromInput()
+{
+    planToOutput = std::ranges::any_of(storing, [](const CLI::App* command) { return command->parsed(); });
+    Expected<std::string> text = readInput(kStandard);
+    if (!text)
+        return text.problem();
+    std::error_code error;
+    const Library beside = library().with(std::filesystem::current_path(error), Origin::BesidePlan);
+    Expected<Workpiece> work = parsePlan(*text, "standard input", beside);
+    if (work)
+        work->fileText = *std::move(text);
+    return work;
+}
+
+} // namespace
+
 OpenPlan openPlan(const std::string& path, int& exitCode)
 {
-    Expected<Workpiece> work = loadPlan(path, library());
+    const bool piped = path == kStandard;
+    Expected<Workpiece> work = piped ? planFromInput() : loadPlan(path, library());
     if (!work) {
         exitCode = complain(work.problem());
         return {};
@@ -193,7 +247,7 @@ OpenPlan openPlan(const std::string& path, int& exitCode)
     for (const std::string& change : changes)
         warn("  {}\n", change);
     // By its real name from here on: what is saved takes the place of the file, not of a link to it.
-    return {computeSnapshot(*work), realPath(path).string(), work->fileText};
+    return {computeSnapshot(*work), piped ? path : realPath(path).string(), work->fileText};
 }
 
 namespace {

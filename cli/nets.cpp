@@ -25,10 +25,14 @@ static void addNets(CLI::App& app, int& exitCode)
     command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
+        if (options->plan == kStandard && options->table == kStandard) {
+            exitCode = complain(problemOf("only one of PLAN and TABLE can be standard input."));
+            return;
+        }
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        const Expected<std::string> text = readFile(options->table);
+        const Expected<std::string> text = readInput(options->table);
         if (!text) {
             exitCode = complain(text.problem());
             return;

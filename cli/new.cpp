@@ -16,7 +16,7 @@ static void addNew(CLI::App& app, int& exitCode)
     CLI::App* command =
         app.add_subcommand("new", "Create a plan for a board with the needs of its parts, all unbound.");
     command->add_option("BOARD", options->board, "Name of a board; left out with --device");
-    command->add_option("PLAN", options->plan, "Plan file to create; it must not exist");
+    command->add_option("PLAN", options->plan, "Plan file to create, which must not exist; - for standard output");
     command->add_option("--device", options->device, "Name of a device, for a plan without a board");
     command->callback([options, &exitCode] {
         // With --device the one name that is given is the plan's.
@@ -27,32 +27,36 @@ static void addNew(CLI::App& app, int& exitCode)
                 complain(problemOf("give a board and a plan file, or --device DEVICE and a plan file. See --help."));
             return;
         }
+        const bool piped = options->plan == kStandard;
+        const auto save = [&](const Plan& plan) {
+            return piped ? writeOutput(kStandard, planText(plan)) : savePlan(plan, options->plan);
+        };
         std::error_code error;
-        if (std::filesystem::exists(options->plan, error)) {
+        if (!piped && std::filesystem::exists(options->plan, error)) {
             exitCode = complain(problemOf(fmt::format("{} already exists; choose another name.", options->plan)));
             return;
         }
         if (!options->device.empty()) {
             const Expected<std::shared_ptr<const Device>> device = library().device(options->device);
             Plan bare;
-            bare.name = std::filesystem::path(options->plan).stem().string();
-            const Outcome made =
-                device ? (bare.device = (*device)->name, savePlan(bare, options->plan)) : Outcome(device.problem());
+            bare.name = piped ? "plan" : std::filesystem::path(options->plan).stem().string();
+            const Outcome made = device ? (bare.device = (*device)->name, save(bare)) : Outcome(device.problem());
             if (!made)
                 exitCode = complain(made.problem());
-            else
+            else if (!piped)
                 say("{}: no needs, on {}\n", options->plan, bare.device);
             return;
         }
         const Expected<Board> board = library().board(options->board);
         const Expected<Plan> plan = board ? planFromBoard(*board) : Expected<Plan>(board.problem());
-        const Outcome saved = plan ? savePlan(*plan, options->plan) : Outcome(plan.problem());
+        const Outcome saved = plan ? save(*plan) : Outcome(plan.problem());
         if (!saved) {
             exitCode = complain(saved.problem());
             return;
         }
-        say("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title,
-            plan->device);
+        if (!piped)
+            say("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title,
+                plan->device);
     });
 }
 

@@ -17,10 +17,13 @@ static void addSheet(CLI::App& app, int& exitCode)
     CLI::App* command =
         app.add_subcommand("sheet", "Write the pin sheet to a file, as comma-separated values or as a workbook.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("FILE", options->file, "Ending in .csv or .xlsx")->required();
+    command
+        ->add_option("FILE", options->file,
+                     "Ending in .csv or .xlsx; - writes comma-separated values to standard output")
+        ->required();
     command->callback([options, &exitCode] {
         const std::string ending = lowered(std::filesystem::path(options->file).extension().string());
-        if (ending != ".csv" && ending != ".xlsx") {
+        if (options->file != kStandard && ending != ".csv" && ending != ".xlsx") {
             exitCode = complain(problemOf(fmt::format("{} must end in .csv or .xlsx.", options->file)));
             return;
         }
@@ -28,8 +31,8 @@ static void addSheet(CLI::App& app, int& exitCode)
         if (!s)
             return;
         const std::vector<SheetRow> rows = pinSheet(*s);
-        const Outcome written = ending == ".csv" ? writeFileAtomically(options->file, pinSheetCsv(rows))
-                                                 : writePinSheetXlsx(rows, s->plan.name, options->file);
+        const Outcome written = ending == ".xlsx" ? writePinSheetXlsx(rows, s->plan.name, options->file)
+                                                  : writeOutput(options->file, pinSheetCsv(rows));
         if (!written)
             exitCode = complain(written.problem());
     });

@@ -38,11 +38,13 @@ class CliTest : public QObject {
 
     QTemporaryDir dir_;
 
-    Result cli(const QStringList& arguments) const
+    Result cli(const QStringList& arguments, const QByteArray& input = {}) const
     {
         QProcess process;
         process.setWorkingDirectory(dir_.path());
         process.start(BINDREL_CLI, arguments);
+        process.write(input);
+        process.closeWriteChannel();
         process.waitForFinished(60'000);
         return {process.exitCode(), process.readAllStandardOutput(), process.readAllStandardError()};
     }
@@ -98,6 +100,46 @@ private Q_SLOTS:
         QVERIFY(shell.waitForFinished());
         QCOMPARE(QString::fromUtf8(shell.readAllStandardOutput()).split('\n').mid(0, 3),
                  QStringList({"device", "table", "--write"}));
+    }
+
+    /// A plan goes through a pipe: standard output has the plan and nothing else.
+    void plansGoThroughPipes()
+    {
+        const auto whole = [](const Result& result) {
+            const auto read = bindrel::parsePlan(result.out.toStdString(), "piped", library());
+            return result.code == 0 && read.ok();
+        };
+        const Result made = cli({"new", "--device", "SE4332-C64", "-"});
+        QVERIFY2(whole(made) && made.err.isEmpty(), made.out + made.err);
+        const Result added = cli({"add", "-", "uart", "115,200", "called", "Uplink", "--write"}, made.out);
+        QVERIFY2(whole(added), added.out + added.err);
+        const Result set = cli({"set", "-", "HFX=12 MHz, 20 ppm", "temperature=-20 to 60"}, added.out);
+        QVERIFY2(whole(set) && set.err.contains("12 MHz"), set.out + set.err);
+        const Result bound = cli({"bind", "-", "--write"}, set.out);
+        QVERIFY2(whole(bound), bound.out + bound.err);
+        QVERIFY(cli({"check", "-"}, bound.out).code <= 1 && cli({"check", "-"}, "{").code == 2);
+        QVERIFY(cli({"show", "-", "pins"}, bound.out).out.contains("uplink"));
+        // What a command writes beside the plan, too.
+        QVERIFY(cli({"sheet", "-", "-"}, bound.out).out.contains("PA0"));
+        const Result nets = cli({"nets", "done.bindrel", "-"}, "PA2,SPARE_NET\n");
+        QVERIFY2(nets.code == 0 && nets.out.contains("SPARE_NET"), nets.out + nets.err);
+        QCOMPARE(cli({"nets", "-", "-"}, bound.out).code, 2);
+        const Result board = cli({"board", "-", "--save", "-"}, bound.out);
+        QVERIFY2(board.code == 0 && board.out.contains("\"20 ppm\""), board.out + board.err);
+    }
+
+    void theBoardIsListed()
+    {
+        const Result text = cli({"board", "done.bindrel"});
+        QVERIFY2(text.code == 0 && text.out.contains("12 MHz, 20 ppm") && text.out.contains("Uplink modem"), text.out);
+        const Result json = cli({"board", "done.bindrel", "--format", "json"});
+        const QJsonObject root = QJsonDocument::fromJson(json.out).object();
+        QCOMPARE(root["parts"].toArray().size(), 15);
+        QCOMPARE(cli({"board", "done.bindrel", "--save", "boards/none/b.json"}).code, 2);
+        QCOMPARE(cli({"board", "done.bindrel", "--save", "b.txt"}).code, 2);
+        QCOMPARE(cli({"board", "done.bindrel", "--save", "b.json"}).code, 0);
+        QCOMPARE(cli({"board", "done.bindrel", "--save", "b.json"}).code, 2);
+        QCOMPARE(cli({"board", "done.bindrel", "--save", "b.json", "--force"}).code, 0);
     }
 
     void setChangesAllOrNothing()

@@ -50,6 +50,7 @@ std::vector<Scene> planScenes()
              w.showStation(Station::Tuning);
              select(w, Place::Kind::Stored, "BOOT.LEVEL");
          }},
+        {"board", shows("sluice-node-c-done", Station::Board, {Place::Kind::Clock, "HFX", {}})},
         {"plan-page", shows("rain-post-b-done", Station::Wiring)},
         {"source",
          [](MainWindow& w) {
