@@ -19,7 +19,7 @@ struct MakersFile {
 
 /// The format of a file, by its content where that is plain, else by the ending of its name.
 enum class MakersFormat {
-    Registers,    ///< Arm's System View Description: XML
+    Registers,    ///< XML: Arm's System View Description, or the memory maps of a component (IEEE 1685)
     BoundaryScan, ///< IEEE 1149.1 BSDL: packages and ports
     Ibis,         ///< the pin list of an I/O buffer model
     PinTable,     ///< of pins, functions, signals, interrupts or DMA requests: text or a workbook

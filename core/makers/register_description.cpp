@@ -2,6 +2,7 @@
 #include "core/base/json_members.h"
 #include "core/base/text.h"
 #include "core/makers/makers_file.h"
+#include "core/makers/memory_maps.h"
 #include "core/makers/register_xml.h"
 
 #include <fmt/format.h>
@@ -788,7 +789,14 @@ private:
 
 Expected<MakersFile> readRegisterDescription(const std::string& text, const std::string& name)
 {
-    return RegisterReader(text, name).read();
+    if (text.find("memoryMap") == std::string::npos || text.find("<device") != std::string::npos)
+        return RegisterReader(text, name).read();
+    const MemoryMaps maps = memoryMapsOf(text);
+    Expected<MakersFile> out = RegisterReader(maps.text.empty() ? text : maps.text, name).read();
+    if (out)
+        for (const auto& [line, message] : maps.notes)
+            out->remarks.push_back(problemInFile(name, line, message));
+    return out;
 }
 
 } // namespace bindrel
