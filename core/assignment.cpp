@@ -97,9 +97,12 @@ private:
             return std::optional(edit(SetText{What::Supply, value_}));
         }
         if (what_ == "temperature") {
-            if (const Expected<TemperatureRange> read = parseTemperatures(value_); !value_.empty() && !read)
+            if (value_.empty())
+                return std::optional(edit(SetText{What::Temperature, {}}));
+            const Expected<TemperatureRange> read = parseTemperatures(value_);
+            if (!read)
                 return read.problem();
-            return std::optional(edit(SetText{What::Temperature, value_}));
+            return std::optional(edit(SetText{What::Temperature, temperatureText(*read)}));
         }
         if (what_ == "range") {
             std::vector<std::string> ids;

@@ -142,7 +142,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
     above->addWidget(facts_, 1);
-    nets_ = table("Nets of the pads", netsShown_, {36, 52, 92, 84});
+    nets_ = table("Nets of the pads", netsShown_, {32, 48, 90, 60});
     constexpr int kNetsNarrowest = 200, kNetsWidest = 296;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
@@ -162,7 +162,10 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
         partsShown_->setFilterRegularExpression(QRegularExpression(QRegularExpression::escape(text)));
     });
     partsHead->addWidget(filter_);
-    partsHead->addStretch(1);
+    hint_ = new QLabel(
+        "No parts yet: New part\u2026 takes a title and terminals. A part from the library brings its needs.");
+    hint_->setMinimumWidth(10);
+    partsHead->addWidget(hint_, 1);
     column->addLayout(partsHead);
     parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
     stretch(parts_, BoardPartsModel::LeadsTo);
@@ -235,10 +238,12 @@ QTableView* BoardStation::table(const QString& name, QAbstractItemModel* model, 
 
 void BoardStation::refresh()
 {
-    restyle(title_, QString("color: %1").arg(Theme::get().muted.name()));
+    for (QLabel* label : {title_, hint_})
+        restyle(label, QString("color: %1").arg(Theme::get().muted.name()));
     if (!document_.isOpen())
         return;
     const Snapshot& s = document_.snapshot();
+    hint_->setVisible(s.board->parts.empty());
     title_->setText(s.plan.board.empty() ? QString("no board file; what is entered here is saved in the plan")
                                          : QString("%1; what differs from its file is saved in the plan")
                                                .arg(QString::fromStdString(s.board->title)));

@@ -65,6 +65,7 @@ private:
     QTableView* nets_ = nullptr;
     QLineEdit* filter_ = nullptr;
     QLabel* title_ = nullptr;
+    QLabel* hint_ = nullptr;
     bool restoring_ = false;
 };
 

@@ -3,6 +3,7 @@
 #include "core/clocks/combinations.h"
 #include "core/findings/finding.h"
 #include "core/pins/options.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/kind.h"
 #include "core/plan/need_line.h"
@@ -215,6 +216,21 @@ void flashTooSlow(const Facts& f, std::vector<Finding>& out)
                    {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}},
                    {},
                    WaysOffer{}});
+}
+
+void temperatureOutside(const Facts& f, std::vector<Finding>& out)
+{
+    if (!f.board.temperature || f.device.temperature.covers(*f.board.temperature))
+        return;
+    out.push_back(
+        {Severity::Caution,
+         {},
+         fmt::format("The board is made for {}, {} for {}: limits and accuracies do not hold outside. Choose a "
+                     "chip for these temperatures, or state those that the board really meets.",
+                     temperatureText(*f.board.temperature), f.device.name, temperatureText(f.device.temperature)),
+         {Place::Kind::Range, f.device.ranges[size_t(f.rates.range)].id, {}},
+         {},
+         {}});
 }
 
 void supplyOutside(const Facts& f, std::vector<Finding>& out)
@@ -461,6 +477,7 @@ std::vector<Rule> clockRules()
         {"CLK-12", "The action chosen for a failed clock is possible.", nothingToFallBackTo, nullptr},
         {"CLK-13", "Clock settings form an allowed combination.", standsForbidden, nullptr},
         {"CLK-14", "Clocks that keep their rate also keep running during a clock switch.", stoppedMeanwhile, nullptr},
+        {"CLK-15", "The board stays within the chip's temperatures.", temperatureOutside, nullptr},
     };
 }
 

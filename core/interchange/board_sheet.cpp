@@ -27,6 +27,13 @@ std::string findingAt(const Snapshot& s, Place::Kind kind, const std::string& id
     return {};
 }
 
+/// The first finding of a rule.
+std::string findingOf(const Snapshot& s, std::string_view rule)
+{
+    const auto found = std::ranges::find(s.findings, rule, &Finding::rule);
+    return found == s.findings.end() ? std::string() : found->rule + ": " + found->text;
+}
+
 std::string rateRange(const ClockNode& clock)
 {
     if (clock.crystalMin == Frequency() && clock.crystalMax == Frequency())
@@ -62,17 +69,14 @@ std::vector<BoardFact> boardFacts(const Snapshot& s)
     supply.value = exactly(said ? *said : s.board->supply, parseVoltage);
     supply.source = said ? "plan" : s.plan.board.empty() ? "chip" : "board file";
     supply.range = fmt::format("{} to {}", format(device.supplyMin), format(device.supplyMax));
-    for (const Finding& finding : s.findings)
-        if (finding.rule == "CLK-06" && supply.finding.empty())
-            supply.finding = finding.rule + ": " + finding.text;
+    supply.finding = findingOf(s, "CLK-06");
     out.push_back(std::move(supply));
 
     BoardFact temperature{.what = What::Temperature, .title = "Temperature"};
     temperature.value = temperatureText(s.board->temperature.value_or(device.temperature));
     temperature.source = !s.plan.temperature.empty() ? "plan" : s.board->temperature ? "board file" : "chip";
     temperature.range = temperatureText(device.temperature);
-    if (s.board->temperature && !device.temperature.covers(*s.board->temperature))
-        temperature.finding = fmt::format("{} works from {} only.", device.name, temperature.range);
+    temperature.finding = findingOf(s, "CLK-15");
     out.push_back(std::move(temperature));
 
     for (const ClockNode& clock : device.clocks) {

@@ -504,7 +504,11 @@ std::string describe(const Plan& before, const Change& change)
     return std::visit(
         Overloaded{
             [&](const SetText& c) {
-                return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(before, c.what), c.value));
+                using What = SetText::What;
+                if (c.what != What::Supply && c.what != What::Temperature)
+                    return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(before, c.what), c.value));
+                const auto said = [](const std::string& text) { return text.empty() ? "as the board says" : text; };
+                return fmt::format("{}: {} \u2192 {}", nameOf(c.what), said(textOf(before, c.what)), said(c.value));
             },
             [&](const SetClock& c) {
                 return fmt::format("{}: {}", c.node,

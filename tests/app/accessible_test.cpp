@@ -33,8 +33,8 @@ private Q_SLOTS:
     void everyControlHasAName()
     {
         open("done");
-        for (const Station station :
-             {Station::Start, Station::Wiring, Station::Clocks, Station::Tuning, Station::Source, Station::Rehearsal}) {
+        for (const Station station : {Station::Start, Station::Wiring, Station::Clocks, Station::Tuning,
+                                      Station::Source, Station::Rehearsal, Station::Board}) {
             w_->showStation(station);
             w_->view().select({Place::Kind::Need, "uplink", {}});
             QApplication::processEvents();

@@ -118,7 +118,7 @@ private Q_SLOTS:
         const Result bound = cli({"bind", "-", "--write"}, set.out);
         QVERIFY2(whole(bound), bound.out + bound.err);
         QVERIFY(cli({"check", "-"}, bound.out).code <= 1 && cli({"check", "-"}, "{").code == 2);
-        QVERIFY(cli({"show", "-", "pins"}, bound.out).out.contains("uplink"));
+        QVERIFY(cli({"show", "-", "pins"}, bound.out).out.contains("Uplink"));
         // What a command writes beside the plan, too.
         QVERIFY(cli({"sheet", "-", "-"}, bound.out).out.contains("PA0"));
         const Result nets = cli({"nets", "done.bindrel", "-"}, "PA2,SPARE_NET\n");

@@ -139,6 +139,8 @@ private Q_SLOTS:
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));
         row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}),
             with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
+        row("CLK-15", with(demo(), SetText{SetText::What::Temperature, "-60 to 70 °C"}),
+            with(demo(), SetText{SetText::What::Temperature, "-40 to 105 °C"}));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}),
             with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());
