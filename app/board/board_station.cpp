@@ -165,7 +165,8 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     hint_ = new QLabel(
         "No parts yet: New part\u2026 takes a title and terminals. A part from the library brings its needs.");
     hint_->setMinimumWidth(10);
-    partsHead->addWidget(hint_, 1);
+    partsHead->addWidget(hint_);
+    partsHead->addStretch(1);
     column->addLayout(partsHead);
     parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
     stretch(parts_, BoardPartsModel::LeadsTo);

@@ -188,8 +188,8 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
     if (otherBoard) {
         for (const Part& part : plan.parts)
             if (const Part* there = board.part(part.id))
-                out.lost.push_back(fmt::format("what the plan stated of {} is dropped; the new board has its own",
-                                               there->title));
+                out.lost.push_back(
+                    fmt::format("what the plan stated of {} is dropped; the new board has its own", there->title));
         keepParts(next, board, boardNow);
         dropTerminals(next, board);
         if (!next.crystals.empty()) {
