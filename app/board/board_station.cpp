@@ -84,6 +84,25 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 10, 0, 0);
     column->setSpacing(8);
+    column->addLayout(headRow());
+    factsModel_ = new BoardFactsModel(document_, this);
+    partsModel_ = new BoardPartsModel(document_, this);
+    pins_ = new PinSheetModel(document_, this);
+    partsShown_ = new PartsFilter(this);
+    partsShown_->setSourceModel(partsModel_);
+    netsShown_ = new NetColumns(this);
+    netsShown_->setSourceModel(pins_);
+
+    addTables(*column);
+    addEditors();
+    selectWhatIsCurrent();
+    keepCurrentPart();
+    connect(&document_, &Document::changed, this, &BoardStation::refresh);
+    refresh();
+}
+
+QHBoxLayout* BoardStation::headRow()
+{
     auto* head = new QHBoxLayout;
     head->addWidget(panelHeading("Board"));
     title_ = new QLabel;
@@ -94,20 +113,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
         connect(made, &QPushButton::clicked, this, act);
         head->addWidget(made);
     };
-    button("New part\u2026", [this] {
-        if (!document_.isOpen() || !view_.pending().settle())
-            return;
-        bool entered = false;
-        const QString line = QInputDialog::getText(
-            this, "New part", "Title and terminals, as in: Pressure sensor: sda, scl", QLineEdit::Normal, {}, &entered);
-        if (!entered)
-            return;
-        const Expected<Edit> edit = newPartEdit(document_.snapshot(), line.toStdString());
-        if (!edit)
-            Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
-        else
-            document_.apply(*edit);
-    });
+    button("New part\u2026", [this] { askForPart(); });
     button("From the library\u2026", [this] {
         if (view_.pending().settle())
             Q_EMIT partWanted();
@@ -121,16 +127,11 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
             askForFile();
     });
     head->addSpacing(12);
-    column->addLayout(head);
+    return head;
+}
 
-    factsModel_ = new BoardFactsModel(document_, this);
-    partsModel_ = new BoardPartsModel(document_, this);
-    pins_ = new PinSheetModel(document_, this);
-    partsShown_ = new PartsFilter(this);
-    partsShown_->setSourceModel(partsModel_);
-    netsShown_ = new NetColumns(this);
-    netsShown_->setSourceModel(pins_);
-
+void BoardStation::addTables(QVBoxLayout& column)
+{
     // What is long takes the room that is there.
     const auto stretch = [](QTableView* cells, int section) {
         cells->horizontalHeader()->setStretchLastSection(false);
@@ -142,14 +143,14 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
     above->addWidget(facts_, 1);
-    nets_ = table("Nets of the pads", netsShown_, {32, 48, 90, 60});
+    nets_ = table("Nets of the pads", netsShown_, {38, 48, 88, 60});
     constexpr int kNetsNarrowest = 200, kNetsWidest = 296;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
     nets_->setSortingEnabled(true);
     nets_->sortByColumn(0, Qt::AscendingOrder);
     above->addWidget(nets_);
-    column->addLayout(above, 1);
+    column.addLayout(above, 1);
 
     auto* partsHead = new QHBoxLayout;
     partsHead->addWidget(panelHeading("Parts and connectors"));
@@ -162,20 +163,22 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
         partsShown_->setFilterRegularExpression(QRegularExpression(QRegularExpression::escape(text)));
     });
     partsHead->addWidget(filter_);
-    hint_ = new QLabel(
-        "No parts yet: New part\u2026 takes a title and terminals. A part from the library brings its needs.");
+    hint_ = new QLabel("No parts yet. New part\u2026 takes a title and its terminals.");
     hint_->setMinimumWidth(10);
     partsHead->addWidget(hint_);
     partsHead->addStretch(1);
-    column->addLayout(partsHead);
+    column.addLayout(partsHead);
     parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
     stretch(parts_, BoardPartsModel::LeadsTo);
     auto* below = new QHBoxLayout;
     below->setContentsMargins(12, 0, 0, 0);
     below->addWidget(parts_);
-    column->addLayout(below, 2);
+    column.addLayout(below, 2);
     setFocusProxy(facts_);
+}
 
+void BoardStation::addEditors()
+{
     const auto editorFor = [this](QTableView* cells, auto choices, auto commit) {
         constexpr int kLongest = 120;
         auto* editor = new CellEditor(choices, "not stated", commit, view_.pending(), cells);
@@ -194,7 +197,10 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
         if (cell.isValid() && text.trimmed() != cell.data(Qt::EditRole).toString())
             pins_->setCells({{cell, text.trimmed()}}, "Net of " + cell.siblingAtColumn(1).data().toString());
     });
+}
 
+void BoardStation::selectWhatIsCurrent()
+{
     connect(facts_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
         if (now.isValid() && !factsModel_->row(now.row()).clock.empty())
             view_.select({Place::Kind::Clock, factsModel_->row(now.row()).clock, {}});
@@ -210,9 +216,22 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
         if (index.isValid() && pins_->row(index.row()).pad >= 0)
             view_.select({Place::Kind::Pad, pins_->row(index.row()).cells[1], {}});
     });
-    keepCurrentPart();
-    connect(&document_, &Document::changed, this, &BoardStation::refresh);
-    refresh();
+}
+
+void BoardStation::askForPart()
+{
+    if (!document_.isOpen() || !view_.pending().settle())
+        return;
+    bool entered = false;
+    const QString line = QInputDialog::getText(
+        this, "New part", "Title and terminals, as in: Pressure sensor: sda, scl", QLineEdit::Normal, {}, &entered);
+    if (!entered)
+        return;
+    const Expected<Edit> edit = newPartEdit(document_.snapshot(), line.toStdString());
+    if (!edit)
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+    else
+        document_.apply(*edit);
 }
 
 QTableView* BoardStation::table(const QString& name, QAbstractItemModel* model, const std::vector<int>& widths)

@@ -6,10 +6,12 @@
 
 #include <QWidget>
 
+class QHBoxLayout;
 class QLabel;
 class QLineEdit;
 class QSortFilterProxyModel;
 class QTableView;
+class QVBoxLayout;
 
 namespace bindrel {
 
@@ -47,6 +49,12 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    QHBoxLayout* headRow();
+    void addTables(QVBoxLayout& column);
+    void addEditors();
+    /// The inspector shows what a row is about.
+    void selectWhatIsCurrent();
+    void askForPart();
     QTableView* table(const QString& name, QAbstractItemModel* model, const std::vector<int>& widths);
     void refresh();
     std::string selectedPart() const;

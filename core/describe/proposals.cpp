@@ -116,9 +116,29 @@ std::string numberIn(const std::vector<std::string>& words)
     return {};
 }
 
-void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::vector<Proposal>& out)
+/// Where most names begin with the same word, it is the block's and says nothing of the field.
+void dropCommonStart(std::vector<Candidate>& candidates)
 {
-    const Block& block = device.blocks[b];
+    constexpr int kWordsOfABlock = 3; // "GENERAL_TIMER_": as many may stand in front
+    for (int n = 0; n < kWordsOfABlock; ++n) {
+        std::map<std::string, std::size_t> firsts;
+        for (const Candidate& c : candidates)
+            if (c.name.size() > 1)
+                ++firsts[c.name.front()];
+        const auto common = std::ranges::find_if(firsts, [&candidates](const auto& first) {
+            return first.second >= 4 && first.second * 10 >= candidates.size() * 6;
+        });
+        if (common == firsts.end())
+            return;
+        for (Candidate& c : candidates)
+            if (c.name.size() > 1 && c.name.front() == common->first)
+                c.name.erase(c.name.begin());
+    }
+}
+
+/// Fields of a block that have no role yet.
+std::vector<Candidate> candidatesOf(const Block& block)
+{
     std::vector<Candidate> candidates;
     for (std::size_t r = 0; r < block.registers.size(); ++r)
         for (std::size_t f = 0; f < block.registers[r].fields.size(); ++f) {
@@ -142,23 +162,20 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
     });
     for (Candidate& c : candidates)
         c.accessTold = accessTold;
-    // Where most names begin with the same word, it is the block's and says nothing of the field.
-    std::map<std::string, std::size_t> firsts;
-    for (const Candidate& c : candidates)
-        if (c.name.size() > 1)
-            ++firsts[c.name.front()];
-    for (const auto& [word, count] : firsts)
-        if (count >= 4 && count * 10 >= candidates.size() * 6)
-            for (Candidate& c : candidates)
-                if (c.name.size() > 1 && c.name.front() == word)
-                    c.name.erase(c.name.begin());
-    // Every field against every role that the block has not named yet.
-    struct Wanted {
-        std::string role;
-        const RoleSpec* spec;
-        std::vector<double> scores; ///< by candidate
-        std::vector<std::string> reasons;
-    };
+    dropCommonStart(candidates);
+    return candidates;
+}
+
+/// A role that the block has not named yet, and how well each field fits it.
+struct Wanted {
+    std::string role;
+    const RoleSpec* spec;
+    std::vector<double> scores; ///< by candidate
+    std::vector<std::string> reasons;
+};
+
+std::vector<Wanted> wantedOf(const Block& block, const BlockKind& kind, const std::vector<Candidate>& candidates)
+{
     std::vector<Wanted> wanted;
     for (const RoleSpec& spec : kind.roles) {
         const bool numbered = spec.name.find('#') != std::string::npos;
@@ -196,6 +213,14 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
             wanted.push_back(std::move(one));
         }
     }
+    return wanted;
+}
+
+void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::vector<Proposal>& out)
+{
+    const Block& block = device.blocks[b];
+    const std::vector<Candidate> candidates = candidatesOf(block);
+    const std::vector<Wanted> wanted = wantedOf(block, kind, candidates);
     // What each field fits best.
     std::vector<double> bestOf(candidates.size(), 0);
     for (const Wanted& one : wanted)

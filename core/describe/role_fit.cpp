@@ -86,27 +86,65 @@ bool isInterruptEnable(const std::vector<std::string>& reg)
     return interrupt && enable;
 }
 
+bool isOfOneBit(const RoleSpec& spec)
+{
+    return spec.unit.empty() && spec.meanings.empty() && spec.use != RoleSpec::Use::Data;
+}
+
+/// Whether access and width leave it possible. `exact`: the field is called like the role.
+bool canHave(const RoleSpec& spec, const Field& field, bool exact)
+{
+    using Use = RoleSpec::Use;
+    constexpr int kWidestChoice = 5;
+    const bool written = spec.use == Use::Config || spec.use == Use::Command;
+    if (field.access == Field::Access::Key && spec.use != Use::Command)
+        return false;
+    if (written && (field.access == Field::Access::ReadOnly || field.access == Field::Access::ReadToClear))
+        return false;
+    if (spec.use == Use::Status && field.access == Field::Access::WriteOnly)
+        return false;
+    if (isOfOneBit(spec) && field.width != 1)
+        return false;
+    if (!spec.meanings.empty() && field.width > kWidestChoice)
+        return false;
+    return spec.unit.empty() || field.width != 1 || !field.values.empty() || exact;
+}
+
+/// Named values that are those of the role say it as well as a name; others speak against it.
+double byValues(const RoleSpec& spec, const Field& field)
+{
+    if (spec.meanings.empty() || field.values.empty())
+        return 0;
+    int known = 0;
+    for (const auto& [names, value] : spec.meanings)
+        for (const std::string& name : splitted(names, '|'))
+            known += std::ranges::any_of(field.values,
+                                         [&name](const EnumValue& given) { return lowered(given.name) == name; });
+    return known >= 2 ? 0.1 : -0.3;
+}
+
+/// The sentence that says what the role is, against the one that says what the field does.
+double bySentence(const RoleSpec& spec, const Candidate& candidate)
+{
+    const std::set<std::string> said(candidate.about.begin(), candidate.about.end());
+    std::set<std::string> meant;
+    for (const std::string& word : wordsOf(spec.about))
+        if (!fillers().contains(word))
+            meant.insert(word);
+    const auto shared =
+        std::size_t(std::ranges::count_if(meant, [&said](const std::string& word) { return said.contains(word); }));
+    return meant.size() >= 3 && shared * 3 >= meant.size() * 2 ? 0.1 : 0;
+}
+
 } // namespace
 
 double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Candidate& candidate, const Field& field,
            std::string& reason)
 {
     using Use = RoleSpec::Use;
-    if (field.access == Field::Access::Key && spec.use != Use::Command)
-        return 0;
-    const bool written = spec.use == Use::Config || spec.use == Use::Command;
-    if (written && (field.access == Field::Access::ReadOnly || field.access == Field::Access::ReadToClear))
-        return 0;
-    if (spec.use == Use::Status && field.access == Field::Access::WriteOnly)
-        return 0;
-    const bool isSwitch = spec.unit.empty() && spec.meanings.empty() && spec.use != Use::Data;
-    if (isSwitch && field.width != 1)
-        return 0;
+    const bool isSwitch = isOfOneBit(spec);
     const bool exact = candidate.name == role;
-    constexpr int kWidestChoice = 5;
-    if (!spec.meanings.empty() && field.width > kWidestChoice)
-        return 0;
-    if (!spec.unit.empty() && field.width == 1 && field.values.empty() && !exact)
+    if (!canHave(spec, field, exact))
         return 0;
     const bool enablesInterrupts = isInterruptEnable(candidate.regName);
     double byName = 0, byAbout = 0, byRegister = 0;
@@ -153,30 +191,7 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
         score += field.access != Field::Access::ReadWrite ? 0.05 : candidate.accessTold ? -0.4 : -0.1;
     if (wantsInterrupt && field.access != Field::Access::ReadWrite)
         score -= 0.2;
-    // Named values that are those of the role say it as well as a name.
-    if (!spec.meanings.empty() && !field.values.empty()) {
-        int known = 0;
-        for (const auto& [names, value] : spec.meanings)
-            for (const std::string& name : splitted(names, '|'))
-                known += std::any_of(field.values.begin(), field.values.end(),
-                                     [&name](const EnumValue& given) { return lowered(given.name) == name; })
-                             ? 1
-                             : 0;
-        if (known >= 2)
-            score += 0.1;
-        else
-            score -= 0.3;
-    }
-    // The sentence that says what the role is, against the one that says what the field does.
-    std::set<std::string> role2, field2(candidate.about.begin(), candidate.about.end());
-    for (const std::string& word : wordsOf(spec.about))
-        if (!fillers().contains(word))
-            role2.insert(word);
-    std::size_t shared = 0;
-    for (const std::string& word : role2)
-        shared += field2.contains(word) ? 1 : 0;
-    if (role2.size() >= 3 && shared * 3 >= role2.size() * 2)
-        score += 0.1;
+    score += byValues(spec, field) + bySentence(spec, candidate);
     if (exact && !(spec.use == Use::Status && field.access == Field::Access::ReadWrite))
         score = std::max(score, 0.95);
     if (score > 0)

@@ -17,7 +17,7 @@ namespace {
 
 using Node = pugi::xml_node;
 
-constexpr int kMaxNesting = 16;
+constexpr int kMostFilesDeep = 16;
 constexpr std::size_t kMaxNotes = 200;
 
 /// A name without the prefix of its namespace, which is "spirit", "ipxact" or anything else that the file declares.
@@ -202,9 +202,9 @@ private:
 
     void members(const Node& block, int depth)
     {
-        if (depth > kMaxNesting)
+        if (depth > kMostFilesDeep)
             return note(block, fmt::format("register files are nested more than {} deep; what is below is not read.",
-                                           kMaxNesting));
+                                           kMostFilesDeep));
         for (const Node& member : block.children()) {
             const std::string_view sort = localName(member);
             if (sort == "register") {

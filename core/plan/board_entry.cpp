@@ -151,7 +151,7 @@ Expected<Part> withTerminals(const Plan& plan, const Part& part, std::string_vie
         if (name.empty())
             continue;
         if (name.size() > kLongestTerminal || !isPrintable(name))
-            return problemOf(fmt::format("\"{}\" is no name of a terminal; at most {} characters that can be seen are.",
+            return problemOf(fmt::format("\"{}\" cannot be a terminal's name; use at most {} printable characters.",
                                          printable(name.substr(0, kLongestTerminal)), kLongestTerminal));
         if (std::ranges::find(out.terminals, name) != out.terminals.end())
             return problemOf(fmt::format("{} stands twice; each terminal needs a name of its own.", name));

@@ -194,7 +194,7 @@ private Q_SLOTS:
         QVERIFY(refused(boardFactEdit(*s, fact(*s, "HFX"), "12 MHz"), "tolerance"));
         QVERIFY(refused(newPartEdit(*s, ": a, b"), "title"));
         QVERIFY(refused(newPartEdit(*s, "Sensor: a, a"), "twice"));
-        QVERIFY(refused(newPartEdit(*s, "Sensor: a\nb"), "can be seen"));
+        QVERIFY(refused(newPartEdit(*s, "Sensor: a\nb"), "printable"));
         s = after(*s, newPartEdit(*s, "Sensor: a, b"));
         QVERIFY(
             refused(terminalEdit(*s, terminal(*s, "sensor", "a"), TerminalProperty::Pull, "sideways"), "down or up"));
