@@ -50,6 +50,17 @@ void BoardModel::refresh()
         Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
 }
 
+template <typename Row> bool BoardModel::replaceRows(std::vector<Row>& rows, std::vector<Row> next)
+{
+    const bool same = sameRows(rows, next);
+    if (!same)
+        beginResetModel();
+    rows = std::move(next);
+    if (!same)
+        endResetModel();
+    return same;
+}
+
 void BoardModel::enter(const QModelIndex& index, const QString& text)
 {
     if (!document_.isOpen() || !index.isValid() || text == index.data(Qt::EditRole).toString())
@@ -63,15 +74,8 @@ void BoardModel::enter(const QModelIndex& index, const QString& text)
 
 bool BoardFactsModel::remake()
 {
-    std::vector<BoardFact> rows =
-        live_ && document_.isOpen() ? boardFacts(document_.snapshot()) : std::vector<BoardFact>();
-    const bool same = sameRows(rows, rows_);
-    if (!same)
-        beginResetModel();
-    rows_ = std::move(rows);
-    if (!same)
-        endResetModel();
-    return same;
+    return replaceRows(rows_,
+                       live_ && document_.isOpen() ? boardFacts(document_.snapshot()) : std::vector<BoardFact>());
 }
 
 QVariant BoardFactsModel::data(const QModelIndex& index, int role) const
@@ -120,15 +124,8 @@ Expected<Edit> BoardFactsModel::editFor(const QModelIndex& index, const std::str
 
 bool BoardPartsModel::remake()
 {
-    std::vector<BoardPartRow> rows =
-        live_ && document_.isOpen() ? boardParts(document_.snapshot()) : std::vector<BoardPartRow>();
-    const bool same = sameRows(rows, rows_);
-    if (!same)
-        beginResetModel();
-    rows_ = std::move(rows);
-    if (!same)
-        endResetModel();
-    return same;
+    return replaceRows(rows_,
+                       live_ && document_.isOpen() ? boardParts(document_.snapshot()) : std::vector<BoardPartRow>());
 }
 
 QVariant BoardPartsModel::data(const QModelIndex& index, int role) const

@@ -26,6 +26,8 @@ protected:
     virtual Expected<Edit> editFor(const QModelIndex& index, const std::string& text) const = 0;
     /// Makes the rows anew, for the open plan or for none; true when there are as many as before.
     virtual bool remake() = 0;
+    /// The same places keep their rows, so that selection and scrolling stay; true when they are the same.
+    template <typename Row> bool replaceRows(std::vector<Row>& rows, std::vector<Row> next);
 
     Document& document_;
     bool live_ = false;

@@ -62,6 +62,22 @@ class PlaceMenuTest : public WindowFixture {
                    : QString();
     }
 
+    /// A netlist of the open plan's chip: what each pin's net joins, with %1 for the pin.
+    QString netlistOf(const char* nodes) const
+    {
+        QString nets;
+        for (const PackagePin& pin : now().device->package.pins)
+            nets += QString("(net (name \"/%1\") %2)\n")
+                        .arg(pin.pad < 0 ? QString("POWER") : "N_" + QString::fromStdString(pin.name),
+                             QString(nodes).arg(QString::fromStdString(pin.number)));
+        const QString path = dir_->filePath("board.net");
+        QFile file(path);
+        if (!file.open(QIODevice::WriteOnly))
+            qFatal("no file");
+        file.write(("(export (nets\n" + nets + "))").toUtf8());
+        return path;
+    }
+
 private Q_SLOTS:
     void initTestCase() { prepare(); }
     void init() { openWindow(); }
@@ -180,16 +196,7 @@ private Q_SLOTS:
     void aNetlistIsTaken()
     {
         open("done");
-        QString nets;
-        for (const PackagePin& pin : now().device->package.pins)
-            nets += QString("(net (name \"/%1\") (node (ref U4) (pin %2)) (node (ref J1) (pin A%2)))\n")
-                        .arg(pin.pad < 0 ? QString("POWER") : "N_" + QString::fromStdString(pin.name),
-                             QString::fromStdString(pin.number));
-        const QString path = dir_->filePath("board.net");
-        QFile file(path);
-        QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write(("(export (nets\n" + nets + "))").toUtf8());
-        file.close();
+        const QString path = netlistOf("(node (ref U4) (pin %1)) (node (ref J1) (pin A%1))");
         const Plan before = now().plan;
         for (const bool take : {false, true}) {
             inDialog([take](QWidget* modal) {
@@ -209,16 +216,7 @@ private Q_SLOTS:
     void theChipOfANetlistIsAsked()
     {
         open("done");
-        QString nets;
-        for (const PackagePin& pin : now().device->package.pins)
-            nets += QString("(net (name \"%1\") (node (ref J1) (pin %2)) (node (ref U4) (pin %2)))\n")
-                        .arg(pin.pad < 0 ? QString("POWER") : "N_" + QString::fromStdString(pin.name),
-                             QString::fromStdString(pin.number));
-        const QString path = dir_->filePath("twice.net");
-        QFile file(path);
-        QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write(("(export (nets\n" + nets + "))").toUtf8());
-        file.close();
+        const QString path = netlistOf("(node (ref J1) (pin %1)) (node (ref U4) (pin %1))");
         QStringList offered;
         inDialog([&offered, this](QWidget* asked) {
             for (const QComboBox* box : asked->findChildren<QComboBox*>())
