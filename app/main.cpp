@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/end_signals.h"
 #include "app/frame/main_window.h"
+#include "app/frame/window_place.h"
 #include "app/session/background.h"
 #include "app/session/path_text.h"
 #include "app/theme/theme.h"
@@ -57,6 +58,7 @@ int main(int argc, char** argv)
     // The plan first: reading the catalogue of the start page for nobody would only cost time.
     if (!parser.positionalArguments().isEmpty())
         window.openFile(planArgument(parser.positionalArguments().constFirst(), argc, argv));
+    bindrel::restorePlace(window);
     window.show();
     QTimer::singleShot(0, &window, &bindrel::MainWindow::offerNeverSaved);
     const int code = QApplication::exec();

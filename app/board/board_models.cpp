@@ -119,7 +119,7 @@ Qt::ItemFlags BoardFactsModel::flags(const QModelIndex& index) const
 
 Expected<Edit> BoardFactsModel::editFor(const QModelIndex& index, const std::string& text) const
 {
-    return boardFactEdit(document_.snapshot(), row(index.row()), text);
+    return boardFactEdit(row(index.row()), text);
 }
 
 bool BoardPartsModel::remake()

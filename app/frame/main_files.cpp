@@ -8,6 +8,7 @@
 #include "app/frame/inspector.h"
 #include "app/frame/masthead.h"
 #include "app/frame/move_dialog.h"
+#include "app/frame/window_place.h"
 #include "app/rehearsal/rehearsal_station.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
@@ -333,6 +334,7 @@ void MainWindow::closeEvent(QCloseEvent* event)
         event->ignore();
         return;
     }
+    rememberPlace(*this);
     // What was not saved may go now, and not before.
     document_.clearJournal();
     for (Background* background : findChildren<Background*>())

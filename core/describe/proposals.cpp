@@ -94,8 +94,8 @@ std::optional<Proposal> kindOf(const Device& device, std::size_t b)
     }
     if (hits.empty())
         return std::nullopt;
-    const auto best = std::max_element(hits.begin(), hits.end(), [](const auto& a, const auto& b) {
-        return a.second.confidence < b.second.confidence;
+    const auto best = std::max_element(hits.begin(), hits.end(), [](const auto& one, const auto& other) {
+        return one.second.confidence < other.second.confidence;
     });
     double second = 0;
     for (const auto& [kind, other] : hits)

@@ -94,7 +94,7 @@ std::vector<BoardFact> boardFacts(const Snapshot& s)
     return out;
 }
 
-Expected<Edit> boardFactEdit(const Snapshot& s, const BoardFact& fact, const std::string& given)
+Expected<Edit> boardFactEdit(const BoardFact& fact, const std::string& given)
 {
     using What = BoardFact::What;
     const std::string text(trimmed(given));

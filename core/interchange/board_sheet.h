@@ -27,7 +27,7 @@ struct BoardFact {
 std::vector<BoardFact> boardFacts(const Snapshot& snapshot);
 /// The edit that states a fact anew; an empty text goes back to what the board file or the chip says. Fails with what
 /// would be right.
-Expected<Edit> boardFactEdit(const Snapshot& snapshot, const BoardFact& fact, const std::string& text);
+Expected<Edit> boardFactEdit(const BoardFact& fact, const std::string& text);
 
 /// A part, followed by its terminals.
 struct BoardPartRow {

@@ -4,6 +4,7 @@
 #include "app/frame/inspector.h"
 #include "app/frame/main_window.h"
 #include "app/frame/masthead.h"
+#include "app/frame/window_place.h"
 #include "app/source/file_list.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
@@ -29,6 +30,9 @@
 #include <QStandardPaths>
 #include <QTableView>
 #include <QToolButton>
+
+#include <QScreen>
+#include <QSettings>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -772,10 +776,30 @@ private Q_SLOTS:
     void everythingWorksWithoutAPlan()
     {
         for (const char* key :
-             {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "F8", "Shift+F8", "F9", "Ctrl+Z", "Ctrl+Shift+Z",
-              "Ctrl+K", "Ctrl+B", "Ctrl+Shift+B", "Ctrl+H", "Ctrl+S", "Ctrl+Return", "Ctrl+."})
+             {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "Ctrl+6", "Ctrl+7", "F8", "Shift+F8", "F9", "Ctrl+Z",
+              "Ctrl+Shift+Z", "Ctrl+K", "Ctrl+B", "Ctrl+Shift+B", "Ctrl+H", "Ctrl+S", "Ctrl+Return", "Ctrl+."})
             shortcut(QKeySequence(key));
         QVERIFY(!w_->grab().isNull());
+    }
+
+    /// The window comes back as large as it was closed; what is no place leaves it alone.
+    void theWindowIsRemembered()
+    {
+        w_->resize(1100, 720);
+        QApplication::processEvents();
+        QVERIFY(w_->close());
+        MainWindow again(library());
+        restorePlace(again);
+        QCOMPARE(again.size(), QSize(1100, 720));
+        const QString key =
+            QString("window/%1x%2").arg(again.screen()->geometry().width()).arg(again.screen()->geometry().height());
+        for (const QByteArray& strange : {QByteArray("none"), QByteArray(4000, '\xff'), QByteArray()}) {
+            QSettings().setValue(key, strange);
+            MainWindow other(library());
+            const QSize before = other.size();
+            restorePlace(other);
+            QCOMPARE(other.size(), before);
+        }
     }
 
     void nightFenIsDarkAndComesBack()

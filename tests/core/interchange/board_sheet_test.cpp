@@ -116,16 +116,16 @@ private Q_SLOTS:
         work.plan.name = "bare";
         work.plan.device = work.device->name;
         auto s = computeSnapshot(work);
-        s = after(*s, boardFactEdit(*s, fact(*s, "Supply"), format(wanted->supply, 12)));
+        s = after(*s, boardFactEdit(fact(*s, "Supply"), format(wanted->supply, 12)));
         if (wanted->temperature)
-            s = after(*s, boardFactEdit(*s, fact(*s, "Temperature"), temperatureText(*wanted->temperature)));
+            s = after(*s, boardFactEdit(fact(*s, "Temperature"), temperatureText(*wanted->temperature)));
         for (const auto& [clock, crystal] : wanted->crystals) {
             std::string text = format(crystal.rate, 12) + ", " + format(crystal.tolerance.worst());
             if (crystal.load != Capacitance())
                 text += ", load " + format(crystal.load, 12);
             if (crystal.stray != Capacitance())
                 text += ", stray " + format(crystal.stray, 12);
-            s = after(*s, boardFactEdit(*s, fact(*s, clock), (crystal.external ? "external " : "") + text));
+            s = after(*s, boardFactEdit(fact(*s, clock), (crystal.external ? "external " : "") + text));
         }
         for (const Part& part : wanted->parts) {
             s = after(*s, newPartEdit(*s, part.title + ": " + joined(part.terminals, ", ")));
@@ -189,9 +189,9 @@ private Q_SLOTS:
         const auto refused = [&](const Expected<Edit>& edit, const char* word) {
             return !edit && edit.problem().message.find(word) != std::string::npos;
         };
-        QVERIFY(refused(boardFactEdit(*s, fact(*s, "Supply"), "three"), "three"));
-        QVERIFY(refused(boardFactEdit(*s, fact(*s, "Temperature"), "warm"), "warm"));
-        QVERIFY(refused(boardFactEdit(*s, fact(*s, "HFX"), "12 MHz"), "tolerance"));
+        QVERIFY(refused(boardFactEdit(fact(*s, "Supply"), "three"), "three"));
+        QVERIFY(refused(boardFactEdit(fact(*s, "Temperature"), "warm"), "warm"));
+        QVERIFY(refused(boardFactEdit(fact(*s, "HFX"), "12 MHz"), "tolerance"));
         QVERIFY(refused(newPartEdit(*s, ": a, b"), "title"));
         QVERIFY(refused(newPartEdit(*s, "Sensor: a, a"), "twice"));
         QVERIFY(refused(newPartEdit(*s, "Sensor: a\nb"), "printable"));
@@ -234,9 +234,9 @@ private Q_SLOTS:
     void findingsStandBeside()
     {
         auto s = bare();
-        s = after(*s, boardFactEdit(*s, fact(*s, "Temperature"), "-60 to 200"));
+        s = after(*s, boardFactEdit(fact(*s, "Temperature"), "-60 to 200"));
         QVERIFY(!fact(*s, "Temperature").finding.empty());
-        s = after(*s, boardFactEdit(*s, fact(*s, "Temperature"), ""));
+        s = after(*s, boardFactEdit(fact(*s, "Temperature"), ""));
         QVERIFY(fact(*s, "Temperature").finding.empty() && fact(*s, "Temperature").source == "chip");
     }
 };
