@@ -61,15 +61,15 @@ template <typename Row> bool BoardModel::replaceRows(std::vector<Row>& rows, std
     return same;
 }
 
-void BoardModel::enter(const QModelIndex& index, const QString& text)
+QString BoardModel::enter(const QModelIndex& index, const QString& text)
 {
     if (!document_.isOpen() || !index.isValid() || text == index.data(Qt::EditRole).toString())
-        return;
+        return {};
     const Expected<Edit> edit = editFor(index, text.toStdString());
     if (!edit)
-        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
-    else
-        document_.apply(*edit);
+        return QString::fromStdString(edit.problem().message);
+    document_.apply(*edit);
+    return {};
 }
 
 bool BoardFactsModel::remake()

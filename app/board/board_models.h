@@ -17,8 +17,8 @@ public:
 
     /// Whether it follows the document; what nobody sees need not be made anew at every edit.
     void setLive(bool live);
-    /// Takes what was entered in a cell, or tells why not.
-    void enter(const QModelIndex& index, const QString& text);
+    /// Takes what was entered in a cell; a problem in words when it cannot be.
+    QString enter(const QModelIndex& index, const QString& text);
     /// Texts that a cell can have; empty for free text.
     virtual QStringList choices(const QModelIndex&) const { return {}; }
 

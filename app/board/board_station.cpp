@@ -186,16 +186,18 @@ void BoardStation::addEditors()
         cells->setItemDelegate(editor);
     };
     const auto free = [](const QModelIndex&) { return QStringList(); };
-    editorFor(facts_, free, [this](const QModelIndex& index, const QString& text) { factsModel_->enter(index, text); });
+    editorFor(facts_, free,
+              [this](const QModelIndex& index, const QString& text) { return factsModel_->enter(index, text); });
     editorFor(
         parts_, [this](const QModelIndex& index) { return partsModel_->choices(partsShown_->mapToSource(index)); },
         [this](const QModelIndex& index, const QString& text) {
-            partsModel_->enter(partsShown_->mapToSource(index), text);
+            return partsModel_->enter(partsShown_->mapToSource(index), text);
         });
     editorFor(nets_, free, [this](const QModelIndex& index, const QString& text) {
         const QModelIndex cell = netsShown_->mapToSource(index);
-        if (cell.isValid() && text.trimmed() != cell.data(Qt::EditRole).toString())
-            pins_->setCells({{cell, text.trimmed()}}, "Net of " + cell.siblingAtColumn(1).data().toString());
+        if (!cell.isValid() || text.trimmed() == cell.data(Qt::EditRole).toString())
+            return QString();
+        return pins_->enterCells({{cell, text.trimmed()}}, "Net of " + cell.siblingAtColumn(1).data().toString());
     });
 }
 
@@ -390,7 +392,7 @@ bool BoardStation::eventFilter(QObject* watched, QEvent* event)
     }
     if (plain && key->key() == Qt::Key_Delete && now.isValid()) {
         if (view == facts_) {
-            factsModel_->enter(factsModel_->index(now.row(), BoardFactsModel::Value), {});
+            (void)factsModel_->enter(factsModel_->index(now.row(), BoardFactsModel::Value), {});
         } else if (view == nets_) {
             const QModelIndex cell = netsShown_->mapToSource(now);
             const auto net = std::ranges::find(sheetColumns(), std::string_view("net"),
@@ -405,7 +407,7 @@ bool BoardStation::eventFilter(QObject* watched, QEvent* event)
             else
                 document_.apply(*edit);
         } else if (cell.flags().testFlag(Qt::ItemIsEditable)) {
-            partsModel_->enter(cell, {});
+            (void)partsModel_->enter(cell, {});
         }
         return true;
     }

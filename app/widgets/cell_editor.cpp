@@ -24,10 +24,7 @@ QWidget* CellEditor::createEditor(QWidget* parent, const QStyleOptionViewItem&, 
         field->setFrame(false);
         // Whoever goes elsewhere by a key has the text taken first, as by a click.
         connect(field, &QLineEdit::textEdited, self, [self, field, cell = QPersistentModelIndex(index)] {
-            self->pending_.typed(field, [self, field, cell] {
-                self->take(field, cell, field->text());
-                return QString();
-            });
+            self->pending_.typed(field, [self, field, cell] { return self->take(field, cell, field->text()); });
         });
         return field;
     }
@@ -35,7 +32,7 @@ QWidget* CellEditor::createEditor(QWidget* parent, const QStyleOptionViewItem&, 
     box->addItems(choices);
     box->addItem(empty_);
     connect(box, &QComboBox::activated, self,
-            [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
+            [self, box, cell = QPersistentModelIndex(index)] { self->tell(self->take(box, cell, textOf(*box))); });
     return box;
 }
 
@@ -57,11 +54,11 @@ void CellEditor::setEditorData(QWidget* editor, const QModelIndex& index) const
 void CellEditor::setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const
 {
     if (auto* box = qobject_cast<QComboBox*>(editor)) {
-        commit_(index, textOf(*box));
+        tell(commit_(index, textOf(*box)));
         return;
     }
     pending_.forget(editor);
-    commit_(index, static_cast<QLineEdit*>(editor)->text());
+    tell(commit_(index, static_cast<QLineEdit*>(editor)->text()));
 }
 
 QString CellEditor::textOf(const QComboBox& box)
@@ -69,16 +66,23 @@ QString CellEditor::textOf(const QComboBox& box)
     return box.currentIndex() == box.count() - 1 ? QString() : box.currentText();
 }
 
+void CellEditor::tell(const QString& why) const
+{
+    if (!why.isEmpty())
+        Q_EMIT pending_.refused(why);
+}
+
 /// What was entered goes to its cell, also when the view has closed the editor meanwhile.
-void CellEditor::take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text)
+QString CellEditor::take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text)
 {
     const QPointer<QWidget> guard(editor);
-    if (cell.isValid())
-        commit_(cell, text);
+    if (const QString why = cell.isValid() ? commit_(cell, text) : QString(); !why.isEmpty())
+        return why;
     const auto* view = qobject_cast<QAbstractItemView*>(
         guard && guard->parentWidget() ? guard->parentWidget()->parentWidget() : nullptr);
     if (view && cell.isValid() && view->indexWidget(cell) == guard)
         Q_EMIT closeEditor(guard);
+    return {};
 }
 
 } // namespace bindrel

@@ -17,7 +17,9 @@ class CellEditor : public PromptDelegate {
     Q_OBJECT
 public:
     using Choices = std::function<QStringList(const QModelIndex&)>;
-    using Commit = std::function<void(const QModelIndex&, const QString&)>;
+    /// Puts a text where it belongs; a problem in words when it cannot go there. Such a text stays in its cell when
+    /// somebody goes elsewhere by a key.
+    using Commit = std::function<QString(const QModelIndex&, const QString&)>;
 
     /// `empty`: how the choice of saying nothing is called.
     CellEditor(Choices choices, QString empty, Commit commit, PendingText& pending, QObject* parent);
@@ -31,7 +33,8 @@ public:
 
 private:
     static QString textOf(const QComboBox& box);
-    void take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text);
+    QString take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text);
+    void tell(const QString& why) const;
 
     Choices choices_;
     QString empty_;

@@ -112,22 +112,28 @@ bool PinSheetModel::setData(const QModelIndex& index, const QVariant& value, int
 
 bool PinSheetModel::setCells(const std::vector<std::pair<QModelIndex, QString>>& cells, const QString& title)
 {
+    const QString why = enterCells(cells, title);
+    if (!why.isEmpty())
+        Q_EMIT document_.refused(why);
+    return why.isEmpty();
+}
+
+QString PinSheetModel::enterCells(const std::vector<std::pair<QModelIndex, QString>>& cells, const QString& title)
+{
     if (!document_.isOpen())
-        return false;
+        return {};
     Edit edit{title.toStdString(), {}};
     for (const auto& [index, text] : cells) {
         const SheetRow& at = row(index.row());
         const Expected<Change> change = cellChange(document_.snapshot(), at, sheetColumns()[size_t(index.column())].id,
                                                    text.trimmed().toStdString());
-        if (!change) {
-            Q_EMIT document_.refused(
-                QString("Pin %1: %2")
-                    .arg(QString::fromStdString(at.cells[0]), QString::fromStdString(change.problem().message)));
-            return false;
-        }
+        if (!change)
+            return QString("Pin %1: %2")
+                .arg(QString::fromStdString(at.cells[0]), QString::fromStdString(change.problem().message));
         edit.changes.push_back(*change);
     }
-    return document_.apply(edit);
+    document_.apply(edit);
+    return {};
 }
 
 } // namespace bindrel

@@ -33,6 +33,8 @@ public:
 
     /// Writes texts into cells as one undo step, or none of them: the first that cannot be says why.
     bool setCells(const std::vector<std::pair<QModelIndex, QString>>& cells, const QString& title);
+    /// The same, with a problem in words instead of a message; empty when it was done.
+    QString enterCells(const std::vector<std::pair<QModelIndex, QString>>& cells, const QString& title);
 
 private:
     void refresh();

@@ -98,7 +98,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->setItemDelegate(
         new CellEditor([](const QModelIndex& index) { return PinSheetModel::choices(index.column()); }, "automatic",
-                       [this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); },
+                       [this](const QModelIndex& index, const QString& text) { return commitToSelection(index, text); },
                        view_.pending(), this));
     table_->installEventFilter(this);
     column->addWidget(table_, 1);
@@ -167,7 +167,7 @@ std::vector<QModelIndex> PinSheetView::selectedCells() const
     return out;
 }
 
-void PinSheetView::commitToSelection(const QModelIndex& edited, const QString& text)
+QString PinSheetView::commitToSelection(const QModelIndex& edited, const QString& text)
 {
     const QModelIndex cell = sorted_->mapToSource(edited);
     std::vector<std::pair<QModelIndex, QString>> cells{{cell, text}};
@@ -178,11 +178,11 @@ void PinSheetView::commitToSelection(const QModelIndex& edited, const QString& t
             if (other.column() == cell.column() && other != cell && (model_->flags(other) & Qt::ItemIsEditable))
                 cells.emplace_back(other, text);
     if (cells.size() == 1 && cell.data(Qt::EditRole).toString() == text)
-        return;
-    model_->setCells(cells,
-                     cells.size() == 1
-                         ? QString("%1 of %2").arg(title, QString::fromStdString(model_->row(cell.row()).cells[1]))
-                         : QString("%1 of %2 pads").arg(title).arg(cells.size()));
+        return {};
+    return model_->enterCells(
+        cells, cells.size() == 1
+                   ? QString("%1 of %2").arg(title, QString::fromStdString(model_->row(cell.row()).cells[1]))
+                   : QString("%1 of %2 pads").arg(title).arg(cells.size()));
 }
 
 void PinSheetView::copy()

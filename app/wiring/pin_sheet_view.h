@@ -38,7 +38,7 @@ protected:
 
 private:
     void followSelection();
-    void commitToSelection(const QModelIndex& edited, const QString& text);
+    QString commitToSelection(const QModelIndex& edited, const QString& text);
     std::vector<QModelIndex> selectedCells() const; ///< of the model, in the order shown
 
     Document& document_;

@@ -175,6 +175,21 @@ private Q_SLOTS:
         w_->showStation(Station::Board);
         type(facts(), rowWith(facts(), 0, "Temperature"), BoardFactsModel::Value, "cold");
         QVERIFY2(w_->message().contains("cold"), qPrintable(w_->message()));
+        // Refused without an Enter: it stays where it was typed, until Esc gives it up.
+        for (QTableView* cells : {facts(), nets()}) {
+            const bool isNet = cells == nets();
+            const QString text = isNet ? "two words" : "12 MHz";
+            type(cells, isNet ? 3 : rowWith(cells, 0, "HF crystal"),
+                 isNet ? columnOf(cells, "Net") : int(BoardFactsModel::Value), text, Qt::Key_unknown);
+            shortcut(QKeySequence("Ctrl+3"));
+            QVERIFY2(w_->station() == Station::Board, qPrintable(w_->message()));
+            auto* field = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+            QVERIFY(field && field->text() == text);
+            QTest::keyClick(field, Qt::Key_Escape);
+            shortcut(QKeySequence("Ctrl+3"));
+            QVERIFY(w_->station() == Station::Clocks);
+            shortcut(QKeySequence("Ctrl+7"));
+        }
         QVERIFY(now().plan.temperature.empty());
         facts()->setFocus();
         facts()->setCurrentIndex(facts()->model()->index(rowWith(facts(), 0, "Supply"), 0));
