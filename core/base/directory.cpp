@@ -33,6 +33,28 @@ ino_t inodeOf(int folder, const std::string& name)
     return ::fstatat(folder, name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 ? info.st_ino : 0;
 }
 
+// Some file systems say that a call failed when only its answer was lost. What counts is what is there.
+
+/// Gives a file a second name; 0, or why it could not.
+int addName(int from, const std::string& name, int to, const std::string& toName)
+{
+    const ino_t before = inodeOf(from, name);
+    if (::linkat(from, name.c_str(), to, toName.c_str(), 0) == 0)
+        return 0;
+    const int why = errno;
+    return before && inodeOf(to, toName) == before ? 0 : why;
+}
+/// Whether a name is gone, whoever took it away; errno says why not.
+bool dropName(int folder, const std::string& name, int flags = 0)
+{
+    if (::unlinkat(folder, name.c_str(), flags) == 0 || errno == ENOENT)
+        return true;
+    const int why = errno;
+    const bool gone = !inodeOf(folder, name);
+    errno = why;
+    return gone;
+}
+
 /// Of renameat2: the file system or the kernel does not know what was asked for.
 bool lacksFlag(int why)
 {
@@ -202,7 +224,7 @@ Outcome Directory::write(const std::string& name, std::string_view bytes) const
     if (!file.isOpen())
         return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
     if (Outcome done = fill(std::move(file), name, bytes, nullptr); !done) {
-        (void)::unlinkat(handle(), name.c_str(), 0);
+        (void)dropName(handle(), name);
         return done;
     }
     return {};
@@ -240,7 +262,7 @@ Outcome Directory::replace(const std::string& name, std::string_view bytes) cons
         return aside.problem();
     const Outcome moved = move(*aside, *this, name);
     if (!moved)
-        (void)::unlinkat(handle(), aside->c_str(), 0);
+        (void)dropName(handle(), *aside);
     return moved;
 }
 
@@ -254,8 +276,10 @@ Expected<std::string> Directory::writeAside(const std::string& name, std::string
         if (Outcome done = fill(std::move(unnamed), name, bytes, &name); !done)
             return done.problem();
         const std::string aside = freeName(name);
+        struct stat info {};
         if (::linkat(AT_FDCWD, fmt::format("/proc/self/fd/{}", again.get()).c_str(), handle(), aside.c_str(),
-                     AT_SYMLINK_FOLLOW) == 0)
+                     AT_SYMLINK_FOLLOW) == 0 ||
+            (::fstat(again.get(), &info) == 0 && inodeOf(handle(), aside) == info.st_ino))
             return aside;
     }
     const std::string aside = freeName(name);
@@ -263,7 +287,7 @@ Expected<std::string> Directory::writeAside(const std::string& name, std::string
     if (!named.isOpen())
         return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
     if (Outcome done = fill(std::move(named), name, bytes, &name); !done) {
-        (void)::unlinkat(handle(), aside.c_str(), 0);
+        (void)dropName(handle(), aside);
         return done.problem();
     }
     return aside;
@@ -301,14 +325,18 @@ Expected<bool> Directory::moveToFree(const std::string& name, const Directory& t
         return false;
     if (!fails && lacksFlag(why)) {
         // File systems without the flag: a second name fails when it is taken, as wanted.
-        if (::linkat(handle(), name.c_str(), to.handle(), toName.c_str(), 0) == 0) {
-            ::unlinkat(handle(), name.c_str(), 0);
-            return true;
+        why = addName(handle(), name, to.handle(), toName);
+        if (why == 0) {
+            if (dropName(handle(), name))
+                return true;
+            // It would stand under both names: as it was.
+            why = errno;
+            (void)dropName(to.handle(), toName);
+            return problem(name, "could not be moved away: " + reason(why) + ".");
         }
-        if (errno == EEXIST)
+        if (why == EEXIST)
             return false;
         // And those without second names: nobody can say any more that the name is free at the very moment.
-        why = errno;
         if (lacksLinks(why)) {
             if (inodeOf(to.handle(), toName))
                 return false;
@@ -338,9 +366,9 @@ Expected<Directory::Exchange> Directory::exchange(const std::string& name, const
     // File systems without the flag: the old file keeps a second name, or its text is copied, so it is never gone.
     const std::string aside = freeName(name);
     Exchange how = Exchange::ByLink;
-    if (::linkat(with.handle(), withName.c_str(), handle(), aside.c_str(), 0) != 0) {
-        if (!lacksLinks(errno))
-            return with.problem(withName, "could not be kept: " + reason(errno) + ".");
+    if (const int lacking = addName(with.handle(), withName, handle(), aside); lacking != 0) {
+        if (!lacksLinks(lacking))
+            return with.problem(withName, "could not be kept: " + reason(lacking) + ".");
         how = Exchange::ByCopy;
         const Expected<std::optional<std::string>> old = with.read(withName);
         if (!old)
@@ -351,7 +379,7 @@ Expected<Directory::Exchange> Directory::exchange(const std::string& name, const
             return copied.problem();
     }
     if (Outcome moved = move(name, with, withName); !moved) {
-        ::unlinkat(handle(), aside.c_str(), 0);
+        (void)dropName(handle(), aside);
         return moved.problem();
     }
     if (Outcome moved = move(aside, *this, name); !moved) {
@@ -373,7 +401,7 @@ Outcome Directory::remove(const std::string& name) const
 {
     if (Outcome legal = checkName(name); !legal)
         return legal;
-    if (::unlinkat(handle(), name.c_str(), 0) != 0 && errno != ENOENT)
+    if (!dropName(handle(), name))
         return problem(name, "cannot be removed: " + reason(errno) + ".");
     return {};
 }
@@ -382,7 +410,7 @@ Outcome Directory::removeTree(const std::string& name) const
 {
     if (Outcome legal = checkName(name); !legal)
         return legal;
-    if (::unlinkat(handle(), name.c_str(), 0) == 0 || errno == ENOENT)
+    if (dropName(handle(), name))
         return {};
     Expected<std::optional<Directory>> inner = child(name);
     if (!inner)
@@ -391,7 +419,7 @@ Outcome Directory::removeTree(const std::string& name) const
         for (const std::string& entry : (*inner)->names())
             if (Outcome gone = (*inner)->removeTree(entry); !gone)
                 return gone;
-    if (::unlinkat(handle(), name.c_str(), AT_REMOVEDIR) != 0 && errno != ENOENT)
+    if (!dropName(handle(), name, AT_REMOVEDIR))
         return problem(name, "cannot be removed: " + reason(errno) + ".");
     return {};
 }
