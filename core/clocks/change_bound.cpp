@@ -8,7 +8,7 @@ namespace bindrel {
 
 namespace {
 constexpr std::size_t kMostRates = 64;
-}
+} // namespace
 
 ChangeBound::ChangeBound(const ClockTrial& now) : now_(now), rates_(now.size())
 {
@@ -26,7 +26,7 @@ int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPat
         own.any = false;
         const ClockNode& node = trial.device().clocks[i];
         if (onPath[i] && int(i) <= decided) {
-            own.values.push_back(trial.clocks[i].rate.toDouble());
+            own.values.push_back(trial.clocks[i].hertz);
             continue;
         }
         const auto take = [&](int input, const auto& each) {

@@ -18,7 +18,7 @@ constexpr std::size_t kLargePart = 14;
 Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
 {
     for (const TrialClock& clock : now.clocks)
-        wasRates_.push_back(clock.rate.toDouble());
+        wasRates_.push_back(clock.hertz);
     const std::vector<ClockNode>& nodes = now.device().clocks;
     for (size_t i = 0; i < nodes.size(); ++i) {
         const ClockNode& node = nodes[i];
@@ -86,15 +86,16 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
 }
 
 /// All settings; of very many those whose rates are nearest to what the rate was.
-std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, ClockIndex index) const
+const std::vector<std::int64_t>& Completion::nearest(const ClockTrial& trial, ClockIndex index,
+                                                     std::vector<std::int64_t>& out) const
 {
     const size_t i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
-    std::vector<std::int64_t> out = trial.settings(i);
-    if (out.size() <= kMostSettings)
-        return out;
-    const double input = trial.clocks[size_t(trial.inputOf(i))].rate.toDouble();
-    const double was = now_.clocks[i].rate.toDouble();
+    if (trial.settings(i).size() <= kMostSettings)
+        return trial.settings(i);
+    out = trial.settings(i);
+    const double input = trial.clocks[size_t(trial.inputOf(i))].hertz;
+    const double was = now_.clocks[i].hertz;
     const double ideal = node.type == ClockNode::Type::Divide ? input / was : was / input;
     if (node.dense && ideal > 0 && ideal < 1e9)
         for (const std::int64_t fine :
@@ -131,7 +132,7 @@ std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, ClockIndex i
             return std::nullopt;
     }
     trial.compute(i);
-    return Row{costOf(trial, index), offBy(i, trial.clocks[i].rate.toDouble()), trial.clocks[i]};
+    return Row{costOf(trial, index), offBy(i, trial.clocks[i].hertz), trial.clocks[i]};
 }
 
 /// How many times faster or slower than it was; 0 where it stands still before or after.
@@ -146,12 +147,14 @@ std::vector<Completion::Row> Completion::ordered(ClockTrial& trial, ClockIndex i
 {
     const size_t i = size_t(index);
     std::vector<Row> rows;
+    rows.reserve(std::min<std::size_t>(trial.settings(i).size(), kMostSettings) + 1);
     const auto add = [&](std::int64_t setting) {
         if (const std::optional<Row> row = rowOf(trial, index, setting))
             rows.push_back(*row);
     };
     add(now_.clocks[i].setting);
-    for (const std::int64_t setting : nearest(trial, index))
+    std::vector<std::int64_t> few;
+    for (const std::int64_t setting : nearest(trial, index, few))
         if (setting != now_.clocks[i].setting)
             add(setting);
     std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a < b; });
@@ -164,6 +167,14 @@ std::size_t Completion::InputHash::operator()(const Input& input) const
     for (const Rational& number : {input.rate.value, input.tolerance.low.value, input.tolerance.high.value})
         for (const std::int64_t half : {number.num(), number.den()})
             hash = (hash ^ std::size_t(half)) * 0x9E3779B97F4A7C15u + (hash >> 29);
+    return hash;
+}
+
+std::size_t Completion::KeyHash::operator()(const std::vector<std::int64_t>& key) const
+{
+    std::size_t hash = key.size();
+    for (const std::int64_t word : key)
+        hash = (hash ^ std::size_t(word)) * 0x9E3779B97F4A7C15u + (hash >> 29);
     return hash;
 }
 
@@ -191,8 +202,9 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
     std::vector<std::pair<double, std::int64_t>> rows;
     const double input = node.inputs.empty() || node.type == ClockNode::Type::Select
                              ? 0
-                             : trial.clocks[size_t(node.inputs.front().node)].rate.toDouble();
-    for (const std::int64_t setting : nearest(trial, index)) {
+                             : trial.clocks[size_t(node.inputs.front().node)].hertz;
+    std::vector<std::int64_t> few;
+    for (const std::int64_t setting : nearest(trial, index, few)) {
         if (setting == now_.clocks[i].setting)
             continue;
         double rate = 0;
@@ -202,7 +214,7 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
         } else {
             trial.clocks[i].setting = setting;
             trial.compute(i);
-            rate = trial.clocks[i].rate.toDouble();
+            rate = trial.clocks[i].hertz;
         }
         rows.emplace_back(offBy(i, rate), setting);
     }
@@ -282,11 +294,11 @@ bool Completion::mustChange(const ClockTrial& trial, ClockIndex index) const
     const auto alike = [](double a, double b) { return std::abs(a - b) <= 1e-12 * std::abs(b); };
     if (node.type == ClockNode::Type::Select)
         return std::none_of(node.inputs.begin(), node.inputs.end(), [&](const ClockInput& input) {
-            return input.node >= 0 && alike(trial.clocks[input.node].rate.toDouble(), was);
+            return input.node >= 0 && alike(trial.clocks[input.node].hertz, was);
         });
     if (node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply)
         return false;
-    const double input = trial.clocks[node.inputs.front().node].rate.toDouble();
+    const double input = trial.clocks[node.inputs.front().node].hertz;
     const double factor = (node.type == ClockNode::Type::Divide ? input / was : was / input) * double(node.unit);
     return !alike(std::round(factor), factor);
 }
@@ -389,10 +401,10 @@ std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, 
 }
 
 /// All that the answer for a part depends on.
-std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part,
-                                            Reach reach) const
+void Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part, Reach reach)
 {
-    std::vector<std::int64_t> key{trial.range(), int(reach)};
+    std::vector<std::int64_t>& key = key_;
+    key.assign({trial.range(), int(reach)});
     const auto add = [&](ClockIndex clock) {
         if (clock < 0)
             return;
@@ -424,7 +436,6 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
                 for (const ClockCombination::Term& term : combination.terms)
                     addOutside(term.clock);
     }
-    return key;
 }
 
 Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bounds& bounds)
@@ -444,7 +455,11 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
             bounds.whole ? Cost{0, now_.device().neverTogether.empty() ? 0 : kAny,
                                 bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1}
                          : Cost{kAny};
-        const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, reach));
+        keyOf(trial, part, reach);
+        auto found = known_.find(key_);
+        const bool fresh = found == known_.end();
+        if (fresh)
+            found = known_.try_emplace(key_).first;
         if (fresh || (!found->second.cost && under > found->second.under)) {
             best_.reset();
             steps_ = 0;

@@ -75,11 +75,12 @@ private:
     enum class Outcome { None, Broken, Whole, TooMuch };
     Outcome search(ClockTrial& trial, Reach reach, const Bounds& bounds);
     std::vector<std::vector<ClockIndex>> parts(const ClockTrial& trial, bool large) const;
-    std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part, Reach reach) const;
+    void keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part, Reach reach);
     bool counts(const ClockTrial& trial, ClockIndex clock) const;
     bool mayRun(const ClockTrial& trial, ClockIndex clock) const;
     Cost costOf(const ClockTrial& trial, ClockIndex clock) const;
-    std::vector<std::int64_t> nearest(const ClockTrial& trial, ClockIndex clock) const;
+    const std::vector<std::int64_t>& nearest(const ClockTrial& trial, ClockIndex clock,
+                                             std::vector<std::int64_t>& few) const;
     struct Row {
         Cost cost;
         double off = 0;
@@ -107,7 +108,11 @@ private:
     bool beside_ = false;        ///< some clock is measured by another
     bool looksAhead_ = false;    ///< some clock that is not decided is measured by a later one
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
-    std::map<std::vector<std::int64_t>, Answer> known_;
+    struct KeyHash {
+        std::size_t operator()(const std::vector<std::int64_t>& key) const;
+    };
+    std::unordered_map<std::vector<std::int64_t>, Answer, KeyHash> known_;
+    std::vector<std::int64_t> key_; ///< of the part that is looked at: kept for its memory
     /// What a factor that nothing depends on is best set to, by clock, by what it then multiplies or divides.
     struct Input {
         Frequency rate;

@@ -11,7 +11,7 @@ bool Completion::newlyForbidden(const ClockTrial& trial, const ClockCombination&
     return trial.forbidden(combination) && !stoodBefore(combination) &&
            std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
                return decided_[size_t(term.clock)] || counts(trial, term.clock) ||
-                      (now_.device().clocks[size_t(term.clock)].tier != "kernel" && mayRun(trial, term.clock));
+                      (!now_.isKernel(term.clock) && mayRun(trial, term.clock));
            });
 }
 
@@ -130,7 +130,7 @@ bool Completion::counts(const ClockTrial& trial, ClockIndex index) const
 {
     const size_t i = size_t(index);
     return !trial.clocks[i].rate.value.isZero() &&
-           (now_.clocks[i].used || (now_.clocks[i].running && now_.device().clocks[i].tier != "kernel"));
+           (now_.clocks[i].used || (now_.clocks[i].running && !now_.isKernel(index)));
 }
 
 /// Whether a clock that stands still now may run with what has been decided: it comes, through nothing else that would
@@ -158,7 +158,7 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, ClockIndex index) c
     for (const ClockCombination& combination : now_.device().neverTogether)
         cost.forbidden += lastOpen(combination) == index && newlyForbidden(trial, combination);
     cost.changed = now_.clocks[i].used && !same;
-    cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" &&
+    cost.outside = !cost.broken && !now_.clocks[i].running && !now_.isKernel(index) &&
                    !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && outside(trial, index);
     cost.decisions =
         trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;

@@ -112,7 +112,7 @@ const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
             rate >= low * (1 - kMargin) && rate <= high * (1 + kMargin))
             out.insert(setting);
     out.insert(now_.clocks[i].setting);
-    add(now_.clocks[i].rate.toDouble());
+    add(now_.clocks[i].hertz);
     std::vector<std::vector<double>> ideals;
     for (size_t t = 0; t < request_.targets.size(); ++t) {
         const int place = placeInChain_[t][i];

@@ -235,7 +235,7 @@ void ReachSearch::assign(size_t at)
     // How accurate it is does not depend on its setting; what follows is looked at with that.
     if (scales)
         trial_.compute(i);
-    const double input = scales ? trial_.clocks[size_t(node.inputs.front().node)].rate.toDouble() : 0;
+    const double input = scales ? trial_.clocks[size_t(node.inputs.front().node)].hertz : 0;
     // Most settings of a divider fall here, so exact rates are not computed for them.
     const auto promises = [&](std::int64_t setting) {
         const double factor = node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting)
@@ -252,7 +252,7 @@ void ReachSearch::assign(size_t at)
         pathChanged_ =
             changed + (targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate);
         return !trial_.clocks[i].rate.value.isZero() && trial_.clocks[i].rate.defined() &&
-               (countLimits_ || inside(clock)) && look(clock, trial_.clocks[i].rate.toDouble()) &&
+               (countLimits_ || inside(clock)) && look(clock, trial_.clocks[i].hertz) &&
                (targetOf_[i] < 0 || meets(request_.targets[size_t(targetOf_[i])], trial_.clocks[i]));
     };
     std::vector<Choice> choices;

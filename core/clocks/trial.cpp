@@ -120,6 +120,12 @@ int ClockTrial::inputOf(ClockIndex clock) const
 
 void ClockTrial::compute(ClockIndex index)
 {
+    computeExactly(index);
+    clocks[index].hertz = clocks[index].rate.toDouble();
+}
+
+void ClockTrial::computeExactly(ClockIndex index)
+{
     const ClockNode& node = device_->clocks[index];
     TrialClock& clock = clocks[index];
     if (node.isSource()) {
@@ -229,7 +235,7 @@ bool ClockTrial::outside(ClockIndex index, bool relative) const
     if (limit.empty())
         return false;
     if (!relative || limit.relative.empty()) {
-        const double rate = clock.rate.toDouble();
+        const double rate = clock.hertz;
         if (rate > surely_[index].min && rate < surely_[index].max && usual(clock.tolerance))
             return false;
     }
@@ -251,8 +257,8 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
     if (limit.mirrored && other.rate.value.isZero())
         return false;
     // Far enough below, with both as far off as is usual, nothing exact need be computed.
-    if (clock.rate.toDouble() * (kAbove * kAbove) < other.rate.toDouble() * limit.max.toDouble() &&
-        usual(clock.tolerance) && usual(other.tolerance))
+    if (clock.hertz * (kAbove * kAbove) < other.hertz * limit.max.toDouble() && usual(clock.tolerance) &&
+        usual(other.tolerance))
         return false;
     const Frequency bound = other.rate * limit.max;
     if (clock.rate > bound)

@@ -17,6 +17,7 @@ struct TrialClock {
     bool trimmed = false;
     bool off = false; ///< kept off by decision
     Frequency rate;   ///< 0 Hz when nothing can make it run
+    double hertz = 0; ///< the rate in floating point, for quick answers
     Tolerance tolerance;
     bool used = false;
     bool running = false;
@@ -99,6 +100,8 @@ public:
     const std::vector<std::int64_t>& settings(ClockIndex clock) const { return (*settings_)[clock]; }
     /// A fraction with more settings than are listed.
     bool hasFineSteps(ClockIndex clock) const { return fine_[clock]; }
+    /// A clock of peripherals' work, which counts only when something uses it.
+    bool isKernel(ClockIndex clock) const { return kernel_[clock]; }
     /// Needs whose instances run from it, or the chip itself.
     bool isRoot(ClockIndex clock) const { return root_[clock]; }
 
@@ -109,6 +112,7 @@ public:
     std::vector<TrialClock> clocks;
 
 private:
+    void computeExactly(ClockIndex clock);
     void use(ClockIndex clock);
 
     const Device* device_;

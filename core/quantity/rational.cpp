@@ -114,7 +114,13 @@ Rational Rational::of(__int128 num, __int128 den)
 
 double Rational::toDouble() const
 {
-    return defined() ? static_cast<double>(num_) / static_cast<double>(den_) : std::numeric_limits<double>::quiet_NaN();
+    if (!defined())
+        return std::numeric_limits<double>::quiet_NaN();
+    // The same value, by one instruction each instead of a call.
+    if (isSmall(num_) && isSmall(den_))
+        return static_cast<double>(static_cast<std::int64_t>(num_)) /
+               static_cast<double>(static_cast<std::int64_t>(den_));
+    return static_cast<double>(num_) / static_cast<double>(den_);
 }
 
 std::string Rational::text() const
