@@ -106,6 +106,64 @@ private Q_SLOTS:
                 }
     }
 
+    /// The sources of a folder compile as one unit or apart: what a file keeps to itself must not meet its
+    /// neighbours' names.
+    void whatAFileKeepsToItselfMeetsNoNeighbour()
+    {
+        static const QRegularExpression type("^(?:struct|class|enum class|enum) (\\w+)\\b(?!;)");
+        static const QRegularExpression alias("^using (\\w+) =");
+        static const QRegularExpression constant(
+            "^(?:inline |static |constexpr |const |constinit )+[^=({]*?\\b(\\w+)(?:\\[[^\\]]*\\])?\\s*(?:=|\\{|;)");
+        static const QRegularExpression function(
+            "^(?=[A-Za-z_])(?!return|namespace|using|typedef)[\\w:<>,&*\\s]+?[\\s&*](\\w+)(\\([^;{]*\\))"
+            "(?: const)?(?:\\n\\{| \\{)",
+            QRegularExpression::MultilineOption);
+        static const QRegularExpression spaces("\\s+");
+        QMap<QString, QString> owner, aliases; // by folder and name
+        int seen = 0;
+        for (const char* layer : {"core", "cli", "app"})
+            for (const QString& file : sourcesBelow(layer)) {
+                if (!file.endsWith(".cpp"))
+                    continue;
+                const QString folder = file.left(file.lastIndexOf('/'));
+                QString own, text = QString::fromStdString(textOf(file.toStdString()));
+                for (qsizetype at = 0; (at = text.indexOf("\nnamespace {\n", at)) >= 0;) {
+                    const qsizetype end = text.indexOf("\n} // namespace\n", at);
+                    QVERIFY2(end > at, qPrintable(file));
+                    own += text.mid(at + 12, end - at - 11);
+                    at = end;
+                }
+                // And what is static beside it.
+                for (const QString& line : text.split('\n'))
+                    if (line.startsWith("static ") && line.contains('('))
+                        own += "\n" + line + "\n{\n";
+                QSet<QString> names;
+                for (const QString& line : own.split('\n')) {
+                    for (const QRegularExpression& pattern : {type, constant})
+                        if (const auto found = pattern.match(line); found.hasMatch())
+                            names << found.captured(1);
+                    // Two may give one type the same name.
+                    if (const auto found = alias.match(line); found.hasMatch()) {
+                        QString& meaning = aliases[folder + " " + found.captured(1)];
+                        QVERIFY2(meaning.isEmpty() || meaning == line, qPrintable(file + ": " + line));
+                        meaning = line;
+                    }
+                }
+                for (auto it = function.globalMatch(own); it.hasNext();) {
+                    const auto found = it.next();
+                    names << found.captured(1) + found.captured(2).replace(spaces, " ");
+                }
+                seen += int(names.size());
+                for (const QString& name : names) {
+                    const QString key = folder + " " + name;
+                    QVERIFY2(!owner.contains(key) || owner[key] == file,
+                             qPrintable(QString("%1: %2 is also in %3").arg(file, name, owner[key])));
+                    owner[key] = file;
+                }
+            }
+        QVERIFY2(seen > 900, qPrintable(QString::number(seen)));
+    }
+
     void indicesInHeadersHaveTypes()
     {
         static const QRegularExpression bare(
