@@ -142,7 +142,7 @@ QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
             return role == Qt::DisplayRole ? typeset(text) : text;
         }
         if (index.column() == LeadsTo)
-            return QString::fromStdString(at.leadsTo);
+            return QString::fromStdString(at.leadsTo) + (head && at.ofPlan ? ", from the plan" : "");
         return (!head && role == Qt::DisplayRole ? QString("    ") : QString()) + QString::fromStdString(at.title);
     }
     case Qt::FontRole:
@@ -154,6 +154,9 @@ QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
                : index.column() == LeadsTo || (head && property) ? t.muted
                                                                  : t.ink;
     case Qt::ToolTipRole:
+        if (head && at.ofPlan && at.finding.empty())
+            return "The plan describes this part. Delete goes back to the board file, or removes a part that is not in "
+                   "it.";
         return at.finding.empty() ? typeset(at.leadsTo) : typeset(at.finding);
     default:
         return {};

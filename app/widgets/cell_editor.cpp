@@ -3,6 +3,7 @@
 
 #include <QAbstractItemView>
 #include <QComboBox>
+#include <QKeyEvent>
 #include <QLineEdit>
 #include <QPointer>
 
@@ -59,6 +60,31 @@ void CellEditor::setModelData(QWidget* editor, QAbstractItemModel*, const QModel
     }
     pending_.forget(editor);
     tell(commit_(index, static_cast<QLineEdit*>(editor)->text()));
+}
+
+/// Entered by a key: a text that is refused keeps its field.
+bool CellEditor::eventFilter(QObject* object, QEvent* event)
+{
+    auto* field = qobject_cast<QLineEdit*>(object);
+    const int key = event->type() == QEvent::KeyPress ? static_cast<QKeyEvent*>(event)->key() : 0;
+    const bool next = key == Qt::Key_Tab, previous = key == Qt::Key_Backtab;
+    auto* view = qobject_cast<QAbstractItemView*>(field && field->parentWidget() ? field->parentWidget()->parentWidget()
+                                                                                 : nullptr);
+    const QModelIndex cell = view ? view->indexAt(field->pos()) : QModelIndex();
+    if (!cell.isValid() || !(next || previous || key == Qt::Key_Return || key == Qt::Key_Enter))
+        return PromptDelegate::eventFilter(object, event);
+    const QPointer<QLineEdit> guard(field);
+    if (const QString why = commit_(cell, field->text()); !why.isEmpty()) {
+        tell(why);
+        if (guard)
+            guard->selectAll();
+        return true;
+    }
+    if (guard) {
+        pending_.forget(guard);
+        Q_EMIT closeEditor(guard, next ? EditNextItem : previous ? EditPreviousItem : NoHint);
+    }
+    return true;
 }
 
 QString CellEditor::textOf(const QComboBox& box)

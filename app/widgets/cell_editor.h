@@ -12,7 +12,7 @@ class QLineEdit;
 namespace bindrel {
 
 /// Edits cells in place: a box of choices where there are some, a field where the text is free. What is entered is
-/// given to a function, not to the model.
+/// given to a function, not to the model; what that refuses stays in its cell, to be mended.
 class CellEditor : public PromptDelegate {
     Q_OBJECT
 public:
@@ -28,6 +28,8 @@ public:
     void destroyEditor(QWidget* editor, const QModelIndex& index) const override;
     void setEditorData(QWidget* editor, const QModelIndex& index) const override;
     void setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const override;
+
+    bool eventFilter(QObject* object, QEvent* event) override;
 
     void setMaxLength(int length) { maxLength_ = length; }
 

@@ -153,6 +153,22 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+3"));
         QCOMPARE(w_->station(), Station::Clocks);
         COMPARE_TEXT(now().board->nets.at(pad), "MY_NET");
+        // Refused, it stays where it was typed, until Esc gives it up.
+        shortcut(QKeySequence("Ctrl+2"));
+        table->setCurrentIndex(cell);
+        table->edit(cell);
+        editor = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+        QVERIFY(editor);
+        editor->selectAll();
+        QTest::keyClicks(editor, "two words");
+        shortcut(QKeySequence("Ctrl+3"));
+        QVERIFY2(w_->station() == Station::Wiring && !w_->message().isEmpty(), qPrintable(w_->message()));
+        editor = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+        QVERIFY(editor && editor->text() == "two words");
+        QTest::keyClick(editor, Qt::Key_Escape);
+        shortcut(QKeySequence("Ctrl+3"));
+        QCOMPARE(w_->station(), Station::Clocks);
+        COMPARE_TEXT(now().board->nets.at(pad), "MY_NET");
     }
 
     void thePrefixIsTakenBeforeTheSourceIsWritten()
