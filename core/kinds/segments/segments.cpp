@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Segment display: backplanes in use, frame rate, contrast; which segment hangs on which lines is the board's.
 #include "core/base/text.h"
+#include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
@@ -140,15 +141,9 @@ Setting solveSegments(const TuningContext& c)
     const Rational base = c.kernel().rate.value / cycles / planes;
     std::int64_t divider = 1;
     if (c.has("divider")) {
-        const Rational ideal = base / wanted.value;
-        const Encoding& encoding = c.encoding("divider");
-        std::optional<std::int64_t> best;
-        for (const std::optional<std::int64_t>& found :
-             {encoding.nearest(std::max<std::int64_t>(ideal.floor(), 1), c.maxCode("divider")),
-              encoding.nearest(std::max<std::int64_t>(ideal.ceil(), 1), c.maxCode("divider"))})
-            if (found && (!best || (base / *found - wanted.value).abs() < (base / *best - wanted.value).abs()))
-                best = found;
-        divider = best.value_or(1);
+        const std::vector<Division> nearest =
+            divisionsNear(c, base / wanted.value, {{}, "divider", 1, DividedBy::Error::OfRate}, 1);
+        divider = nearest.empty() ? 1 : nearest.front().count;
         out.roles.push_back({"divider", divider, "frame"});
     }
     const Frequency frame(base / divider);

@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <random>
+#include <set>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -26,6 +27,7 @@ Real real(const Rational& value)
 /// What a need comes to at one clock.
 struct Trial {
     std::shared_ptr<const Snapshot> snapshot;
+    std::string need; ///< its id
     InstanceIndex instance = -1;
     Setting setting;
     Real nominal = 0, fastest = 0, slowest = 0; ///< rates of its clock, in hertz
@@ -101,6 +103,7 @@ class FractionalTest : public QObject {
         Trial out;
         out.snapshot = run(work);
         const int n = needIndex(out.snapshot->plan, id);
+        out.need = id;
         out.instance = out.snapshot->bindings.needs[size_t(n)].instance;
         const ClockIndex kernel = out.snapshot->device->instances[size_t(out.instance)].kernel;
         const Rates rates = odd(out.snapshot->rates, kernel);
@@ -372,6 +375,139 @@ private Q_SLOTS:
                         largest = prescaler;
                 return verdict(t.role("prescaler") == largest,
                                fmt::format("a prescaler of {}, not {}", t.role("prescaler"), largest));
+            });
+    }
+
+    /// A filter is no shorter than asked for, and no longer than it must be.
+    void filtersAreLongEnoughAndNoLonger()
+    {
+        for (const auto& [kind, role] : {std::pair{"count", "filter"}, {"quadrature", "input_filter"}}) {
+            Real wanted = 0;
+            everyFamily(
+                kind, 300, 20,
+                [&](const Need&) {
+                    const long nanoseconds = 1 + draw(draw(2) ? 300'000'000 : 5'000);
+                    wanted = Real(nanoseconds) * 1e-9L;
+                    return std::vector<Goal>{{"filter", std::to_string(nanoseconds) + " ns"}};
+                },
+                [&, role = role](const Trial& t, const auto&) -> std::optional<std::string> {
+                    if (!t.meets({"filter"}) || !t.setting.role(role))
+                        return std::nullopt;
+                    const Real needed = wanted * t.fastest;
+                    std::int64_t least = INT64_MAX;
+                    for (const std::int64_t value : t.valuesOf(role))
+                        if (Real(value) >= needed * (1 - kNothing))
+                            least = std::min(least, value);
+                    return verdict(t.role(role) == least,
+                                   fmt::format("{} cycles for {}, not {}", t.role(role), double(needed), least));
+                });
+        }
+    }
+
+    /// No bit of CAN is nearer to its rate, and of those as near none samples nearer to the wanted point.
+    void noBitOfCanIsNearer()
+    {
+        Real rate = 0, point = 0;
+        everyFamily(
+            "can", 120, 60,
+            [&](const Need&) {
+                const long bits = (draw(2) ? 5'000 + draw(995'000) : 125'000 * (1 + draw(8)));
+                const long percent = 60 + draw(31);
+                rate = Real(bits);
+                point = Real(percent) / 100;
+                return std::vector<Goal>{{"rate", std::to_string(bits) + " Bd"},
+                                         {"sample", std::to_string(percent) + " %"},
+                                         {"data_rate", "none"}};
+            },
+            [&](const Trial& t, const auto&) -> std::optional<std::string> {
+                if (!t.setting.role("segment1") || !t.setting.role("segment2"))
+                    return std::nullopt;
+                const bool apart = t.snapshot->device->roleField(t.instance, "propagation").valid();
+                const auto quanta = [&](std::int64_t propagation, std::int64_t one, std::int64_t two) {
+                    return 1 + propagation + one + two;
+                };
+                const std::int64_t jump = t.role("jump"), total = quanta(apart ? t.role("propagation") : 0,
+                                                                         t.role("segment1"), t.role("segment2"));
+                const auto error = [&](std::int64_t prescaler, std::int64_t whole) {
+                    return std::abs(t.nominal / Real(prescaler * whole) - rate) / rate;
+                };
+                const auto off = [&](std::int64_t two, std::int64_t whole) {
+                    return std::abs(Real(whole - two) / Real(whole) - point);
+                };
+                const Real chosen = error(t.role("prescaler"), total), chosenOff = off(t.role("segment2"), total);
+                std::set<std::pair<std::int64_t, std::int64_t>> shapes; // quanta, segment 2
+                for (const std::int64_t propagation : apart ? t.valuesOf("propagation") : std::vector<std::int64_t>{0})
+                    for (const std::int64_t one : t.valuesOf("segment1"))
+                        for (const std::int64_t two : t.valuesOf("segment2"))
+                            // Segment 2 holds the jump and two quanta for deciding; before it there is room for both.
+                            if (two >= std::max<std::int64_t>(2, jump) && propagation + one >= 1 + jump &&
+                                (!apart || one >= jump) && quanta(propagation, one, two) >= 8)
+                                shapes.emplace(quanta(propagation, one, two), two);
+                for (const std::int64_t prescaler : t.valuesOf("prescaler"))
+                    for (const auto& [whole, two] : shapes) {
+                        const Real own = error(prescaler, whole);
+                        if (own < chosen - 1e-12L || (own <= chosen + 1e-15L && off(two, whole) < chosenOff - 1e-12L))
+                            return fmt::format("{} quanta of {} (segment 2: {}) instead of {} of {} ({})", whole,
+                                               prescaler, two, total, t.role("prescaler"), t.role("segment2"));
+                    }
+                return std::string();
+            });
+    }
+
+    void noStepOfALevelIsNearer()
+    {
+        Real wanted = 0;
+        everyFamily(
+            "dac", 300, 100,
+            [&](const Need&) {
+                const long tenths = draw(1001);
+                wanted = Real(tenths) / 1000;
+                return std::vector<Goal>{{"level", fmt::format("{}.{} %", tenths / 10, tenths % 10)}};
+            },
+            [&](const Trial& t, const auto&) -> std::optional<std::string> {
+                if (!t.meets({"level"}) || !t.setting.role("data"))
+                    return std::nullopt;
+                std::vector<std::int64_t> values = t.valuesOf("data");
+                values.push_back(0);
+                const Real whole = Real(*std::max_element(values.begin(), values.end()));
+                const Real chosen = std::abs(Real(t.role("data", 0)) / whole - wanted);
+                for (const std::int64_t value : values)
+                    if (std::abs(Real(value) / whole - wanted) < chosen - 1e-15L)
+                        return fmt::format("step {}, not {}", t.role("data", 0), value);
+                return std::string();
+            });
+    }
+
+    void noTimeOfDayIsNearer()
+    {
+        Real wanted = 0;
+        everyFamily(
+            "rtc", 60, 100,
+            [&](const Need&) {
+                static constexpr long rates[] = {1, 2, 4, 8, 16};
+                const long rate = rates[draw(std::size(rates))];
+                wanted = Real(rate);
+                return std::vector<Goal>{{"rate", std::to_string(rate) + " Hz"}};
+            },
+            [&](const Trial& t, const auto&) -> std::optional<std::string> {
+                if (!t.setting.computed)
+                    return std::nullopt;
+                const Real fixed = Real(t.snapshot->device->ability(t.instance, "divider", 1));
+                const Real chosen = std::abs(t.nominal / fixed / Real(t.role("coarse") * t.role("fine")) - wanted);
+                const std::vector<std::int64_t> fines = t.valuesOf("fine");
+                for (const std::int64_t coarse : t.valuesOf("coarse")) {
+                    const Real ideal = t.nominal / fixed / Real(coarse) / wanted;
+                    auto fine = std::lower_bound(fines.begin(), fines.end(), ideal,
+                                                 [](std::int64_t a, Real b) { return Real(a) < b; });
+                    for (int side = 0; side < 2; ++side, --fine) {
+                        if (fine != fines.end() &&
+                            std::abs(t.nominal / fixed / Real(coarse * *fine) - wanted) < chosen - wanted * 1e-12L)
+                            return fmt::format("{} x {}, not {} x {}", t.role("coarse"), t.role("fine"), coarse, *fine);
+                        if (fine == fines.begin())
+                            break;
+                    }
+                }
+                return std::string();
             });
     }
 
