@@ -10,17 +10,42 @@
 
 namespace bindrel::cli {
 
+namespace {
+
+/// What a team's continuous integration asks: is the source in the repository that of the plan?
+int listDifferences(const OutputPreview& preview)
+{
+    using State = FileChange::State;
+    std::size_t differ = 0;
+    for (const FileChange& change : preview.files) {
+        if (!change.touchesDisk() && change.state != State::Conflict)
+            continue;
+        ++differ;
+        say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
+    }
+    if (differ > 0)
+        warn("bindrel-cli: {} of {} files differ from the plan; `write` brings them up to date.\n", differ,
+             preview.files.size());
+    return differ > 0 ? kFindings : 0;
+}
+
+} // namespace
+
 static void addWrite(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, folder;
-        bool dryRun = false, incomplete = false, takeOver = false;
+        bool dryRun = false, check = false, incomplete = false, takeOver = false;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("write", "Write the C source of a plan to a folder.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--to", options->folder, "Folder; created if missing")->required();
     command->add_flag("--dry-run", options->dryRun, "Only list what would be written");
+    command
+        ->add_flag("--check", options->check,
+                   "Write nothing; list the files that are not what the plan says, and exit with 1 if there are any")
+        ->excludes("--dry-run");
     command->add_flag("--incomplete", options->incomplete,
                       "Write even if the plan has errors; unbound needs are left out");
     command->add_flag("--take-over", options->takeOver,
@@ -40,7 +65,7 @@ static void addWrite(CLI::App& app, int& exitCode)
             return;
         }
         const int errors = s->count(Finding::Severity::Error);
-        if (errors > 0 && !options->incomplete && !options->dryRun) {
+        if (errors > 0 && !options->incomplete && !options->dryRun && !options->check) {
             exitCode = refuse(
                 fmt::format("the plan has {}, so nothing was written; `check` lists them, --incomplete writes anyway.",
                             counted(errors, "error")));
@@ -61,6 +86,10 @@ static void addWrite(CLI::App& app, int& exitCode)
             for (const FileChange& change : preview->files)
                 say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
         };
+        if (options->check) {
+            exitCode = listDifferences(*preview);
+            return;
+        }
         if (conflict)
             exitCode = kFindings;
         if (options->dryRun || conflict)

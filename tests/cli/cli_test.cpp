@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/files.h"
 #include "core/plan/kind.h"
 #include "core/plan/plan_file.h"
 #include "tests/support/fixtures.h"
@@ -6,6 +7,7 @@
 #include <QDir>
 #include <QFileInfo>
 
+#include <QDirIterator>
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QJsonObject>
@@ -276,6 +278,51 @@ private Q_SLOTS:
         const Result done = cli({"write", "done.bindrel", "--to", "out-b"});
         QCOMPARE(done.code, 0);
         QVERIFY(done.out.contains("arm-none-eabi-gcc"));
+    }
+
+    /// The source in a repository is that of the plan, or it is said which files are not; nothing is written.
+    void writeChecksWhatIsCommitted()
+    {
+        const auto check = [this] { return cli({"write", "own.bindrel", "--to", "committed", "--check"}); };
+        const auto bytes = [this] {
+            std::map<QString, QByteArray> out;
+            QDirIterator files(dir_.filePath("committed"), QDir::Files | QDir::Hidden, QDirIterator::Subdirectories);
+            while (files.hasNext()) {
+                QFile file(files.next());
+                if (file.open(QIODevice::ReadOnly))
+                    out[file.fileName()] = file.readAll();
+            }
+            return out;
+        };
+        QVERIFY(QFile::copy(dir_.filePath("done.bindrel"), dir_.filePath("own.bindrel")));
+        const Result none = check();
+        QCOMPARE(none.code, 1);
+        QVERIFY(none.out.contains("new        sluice_clocks.c") && !QFileInfo::exists(dir_.filePath("committed")));
+        QCOMPARE(cli({"write", "own.bindrel", "--to", "committed"}).code, 0);
+        const Result same = check();
+        QVERIFY2(same.code == 0 && same.out.isEmpty() && same.err.isEmpty(), same.err.constData());
+        // As a repository has it: without the memory, with a person's text in a region and beside one.
+        QVERIFY(QDir(dir_.filePath("committed/.bindrel")).removeRecursively());
+        const QString file = dir_.filePath("committed/sluice_uplink.c");
+        std::string text = textOf(file.toStdString());
+        const size_t region = text.find('\n', text.find("/*~ keep ")) + 1;
+        text.insert(region, "/* mine */\n");
+        QVERIFY(bindrel::writeFileAtomically(file.toStdString(), text));
+        QCOMPARE(check().code, 0);
+        text += "/* added at the end */\n";
+        QVERIFY(bindrel::writeFileAtomically(file.toStdString(), text));
+        QCOMPARE(check().code, 0);
+        // Another decision differs in the files that it reaches.
+        QCOMPARE(cli({"set", "own.bindrel", "uplink.baud=115200"}).code, 0);
+        const auto before = bytes();
+        const Result differs = check();
+        QCOMPARE(differs.code, 1);
+        QVERIFY2(differs.out.contains("sluice_uplink.c") && !differs.out.contains("same") &&
+                     !differs.out.contains("sluice_rain_tipper.c"),
+                 differs.out.constData());
+        QVERIFY(differs.err.contains("files differ from the plan"));
+        QCOMPARE(bytes(), before);
+        QCOMPARE(cli({"write", "own.bindrel", "--to", "committed", "--check", "--dry-run"}).code, 2);
     }
 
     void lintFindsShippedDevicesByNameAndFilesByPath()
