@@ -187,7 +187,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
             if (!options->machineCode || scenario.laterOn())
                 continue;
             Expected<Rehearsal> machine =
-                rehearseMachineCode(facts, s->source(), scenario, folder->path(), EndsLater::isWanted);
+                rehearseMachineCode(facts, makeWholeSource(facts), scenario, folder->path(), EndsLater::isWanted);
             if (EndsLater::isWanted())
                 return;
             if (!machine) {

@@ -23,7 +23,7 @@ static void addSet(CLI::App& app, int& exitCode)
         ->add_option("ASSIGNMENT", options->assignments,
                      "CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
                      "supply=, temperature=, range=, prefix=, net.PAD=, mode.MODE=, nonvolatile.WORD.SETTING=, "
-                     "hold.NEED=; nothing "
+                     "hold.NEED=, leave_out=; nothing "
                      "behind = goes back to the default")
         ->required();
     command->add_flag("--dry-run", options->dryRun, "Only show what would change");

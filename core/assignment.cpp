@@ -136,6 +136,19 @@ private:
                 return problemOf(fmt::format("\"{}\" is not possible; use stop, go on or fall back.", value_));
             return std::optional(edit(SetOnFailure{*policy}));
         }
+        if (what_ == "leave_out") {
+            std::set<OutputPart> parts;
+            for (const std::string& name : splitted(value_, ',')) {
+                const std::string own(trimmed(name));
+                const std::optional<OutputPart> part = outputPartOf(own);
+                if (!part && !value_.empty())
+                    return problemOf(fmt::format("\"{}\" is no part of the project that can be left out; use {}.{}",
+                                                 own, listed(outputPartNames()), didYouMean(own, outputPartNames())));
+                if (part)
+                    parts.insert(*part);
+            }
+            return std::optional(edit(SetLeftOut{std::move(parts)}));
+        }
         return std::optional<Edit>();
     }
 
@@ -323,7 +336,7 @@ private:
     Problem unknown(const std::string& name) const
     {
         std::vector<std::string> known{"name",       "supply", "temperature", "range",       "regulator", "prefix",
-                                       "on_failure", "net",    "mode",        "nonvolatile", "hold"};
+                                       "on_failure", "net",    "mode",        "nonvolatile", "hold",      "leave_out"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)

@@ -95,9 +95,34 @@ void MainWindow::buildPlanMenu()
         showStation(Station::Source);
         source_->write();
     });
+    QMenu* left = plan->addMenu("&Leave out of the source");
+    connect(left, &QMenu::aboutToShow, this, [this, left] { fillLeftOut(left); });
     plan->addSeparator();
     connect(plan->addAction("&Quit"), &QAction::triggered, this, &QWidget::close); // asks for what is typed itself
     plan->actions().last()->setShortcut(QKeySequence::Quit);
+}
+
+/// The parts of the project that a team may have of its own; what is checked is not written.
+void MainWindow::fillLeftOut(QMenu* menu)
+{
+    menu->clear();
+    if (!document_.isOpen())
+        return;
+    for (const std::string& name : outputPartNames()) {
+        const OutputPart part = *outputPartOf(name);
+        QString words = QString::fromStdString(name);
+        words[0] = words[0].toUpper();
+        QAction* action = menu->addAction(words, this, [this, part] {
+            std::set<OutputPart> parts = document_.snapshot().plan.leftOut;
+            const bool out = parts.erase(part) == 0;
+            if (out)
+                parts.insert(part);
+            document_.apply(editOf(fmt::format("{} the {}", out ? "Leave out" : "Write", nameOf(part)),
+                                   SetLeftOut{std::move(parts)}));
+        });
+        action->setCheckable(true);
+        action->setChecked(document_.snapshot().plan.leftOut.contains(part));
+    }
 }
 
 void MainWindow::buildEditMenu()

@@ -100,6 +100,7 @@ private:
     /// Asks what to keep, and does it; false when the person decides later.
     bool settleDisk();
     void showKeys();
+    void fillLeftOut(QMenu* menu);
     void fillHistory(QMenu* menu);
     void fillStored(QMenu* menu);
     /// What can be done with what is selected.

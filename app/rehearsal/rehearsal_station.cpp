@@ -284,8 +284,8 @@ void RehearsalStation::runMachineCode()
             const Expected<ScratchFolder> folder = ScratchFolder::make();
             if (!folder)
                 return {folder.problem().message, true};
-            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(),
-                                                                    scenario, folder->path(), stopped);
+            const Expected<Rehearsal> machine = rehearseMachineCode(
+                runs->snapshot->facts(), makeWholeSource(runs->snapshot->facts()), scenario, folder->path(), stopped);
             if (!machine)
                 return {machine.problem().text(), true};
             if (!machine->hazards.empty())

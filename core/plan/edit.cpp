@@ -188,6 +188,10 @@ Outcome applyChange(Plan& plan, const Change& change)
                 plan.onFailure = c.policy;
                 return {};
             },
+            [&](const SetLeftOut& c) -> Outcome {
+                plan.leftOut = c.parts;
+                return {};
+            },
             [&](const SetStored& c) -> Outcome {
                 setOrErase(plan.stored, c.setting, c.value);
                 return {};
@@ -328,6 +332,7 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
                           },
                           [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
                           [&](const SetOnFailure&) -> std::vector<Change> { return {SetOnFailure{before.onFailure}}; },
+                          [&](const SetLeftOut&) -> std::vector<Change> { return {SetLeftOut{before.leftOut}}; },
                           [&](const SetStored& c) -> std::vector<Change> {
                               return {SetStored{c.setting, found(before.stored, c.setting)}};
                           },
@@ -425,6 +430,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
             edit.changes.push_back(SetClock{node, value});
     if (before.onFailure != after.onFailure)
         edit.changes.push_back(SetOnFailure{after.onFailure});
+    if (before.leftOut != after.leftOut)
+        edit.changes.push_back(SetLeftOut{after.leftOut});
     for (const auto& [setting, value] : before.stored)
         if (!after.stored.contains(setting))
             edit.changes.push_back(SetStored{setting, std::nullopt});
@@ -522,6 +529,15 @@ std::string describe(const Plan& before, const Change& change)
             [&](const SetOnFailure& c) {
                 return fmt::format("if a clock fails to start: {} \u2192 {}", nameOf(before.onFailure),
                                    nameOf(c.policy));
+            },
+            [&](const SetLeftOut& c) {
+                const auto words = [](const std::set<OutputPart>& parts) {
+                    std::vector<std::string> names;
+                    for (const OutputPart part : parts)
+                        names.push_back(nameOf(part));
+                    return names.empty() ? std::string("nothing") : listed(names);
+                };
+                return "left out of the project: " + arrow(words(before.leftOut), words(c.parts));
             },
             [&](const SetStored& c) {
                 return fmt::format("{} in non-volatile memory: {}", c.setting,

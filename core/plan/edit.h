@@ -105,6 +105,12 @@ struct SetOnFailure {
     friend bool operator==(const SetOnFailure&, const SetOnFailure&) = default;
 };
 
+/// The parts of the written project that are left out.
+struct SetLeftOut {
+    std::set<OutputPart> parts;
+    friend bool operator==(const SetLeftOut&, const SetLeftOut&) = default;
+};
+
 /// A setting in the chip's non-volatile memory.
 struct SetStored {
     std::string setting;              ///< "WORD.SETTING"
@@ -112,8 +118,9 @@ struct SetStored {
     friend bool operator==(const SetStored&, const SetStored&) = default;
 };
 
-using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetStored, SetGoal, SetBinding, SetHold,
-                            InsertNeed, RemoveNeed, SetPin, SetNet, SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
+using Change =
+    std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal, SetBinding, SetHold,
+                 InsertNeed, RemoveNeed, SetPin, SetNet, SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

@@ -28,7 +28,39 @@ namespace {
 constexpr std::pair<OnFailure, const char*> kPolicies[] = {
     {OnFailure::Stop, "stop"}, {OnFailure::GoOn, "go on"}, {OnFailure::FallBack, "fall back"}};
 
+constexpr std::pair<OutputPart, const char*> kParts[] = {{OutputPart::StartUp, "start-up"},
+                                                         {OutputPart::LinkerScript, "linker script"},
+                                                         {OutputPart::Main, "main"},
+                                                         {OutputPart::BuildFiles, "build files"},
+                                                         {OutputPart::Verify, "verify"},
+                                                         {OutputPart::Debugger, "debugger commands"},
+                                                         {OutputPart::ProjectPage, "project page"}};
+
 } // namespace
+
+const char* nameOf(OutputPart part)
+{
+    for (const auto& [known, name] : kParts)
+        if (known == part)
+            return name;
+    return "";
+}
+
+std::optional<OutputPart> outputPartOf(std::string_view name)
+{
+    for (const auto& [part, known] : kParts)
+        if (name == known)
+            return part;
+    return std::nullopt;
+}
+
+std::vector<std::string> outputPartNames()
+{
+    std::vector<std::string> out;
+    for (const auto& [part, name] : kParts)
+        out.push_back(name);
+    return out;
+}
 
 const char* nameOf(OnFailure policy)
 {

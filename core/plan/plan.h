@@ -69,6 +69,15 @@ const char* nameOf(OnFailure policy);
 /// Empty when it is none of the three.
 std::optional<OnFailure> onFailureOf(std::string_view name);
 
+/// A part of the written project that a team may have of its own.
+enum class OutputPart { StartUp, LinkerScript, Main, BuildFiles, Verify, Debugger, ProjectPage };
+/// "start-up", "linker script", …: as the file says it.
+const char* nameOf(OutputPart part);
+/// Empty when it is none.
+std::optional<OutputPart> outputPartOf(std::string_view name);
+/// The names of all, in the order of the enumeration.
+std::vector<std::string> outputPartNames();
+
 /// The document: one device, one board, the needs and every decision.
 struct Plan {
     std::string name;
@@ -89,6 +98,7 @@ struct Plan {
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
     OnFailure onFailure = OnFailure::Stop;
+    std::set<OutputPart> leftOut; ///< of the written project: the user has these already
     /// Settings in the chip's non-volatile memory: "WORD.SETTING" -> the name of a value. What is missing is as the
     /// factory left it.
     std::map<std::string, std::string, std::less<>> stored;

@@ -423,10 +423,10 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
             "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name",        "device",     "device_file", "board",
-                    "supply",  "temperature", "range",      "regulator",   "prefix",
-                    "clocks",  "slow_clocks", "on_failure", "nonvolatile", "low_power_modes",
-                    "nets",    "crystals",    "parts",      "holds",       "needs"});
+    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",    "supply",
+                    "temperature", "range",       "regulator",       "prefix",      "clocks",   "slow_clocks",
+                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "crystals", "parts",
+                    "holds",       "needs",       "leave_out"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -435,6 +435,15 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     plan.supply = root.string("supply", "");
     plan.temperature = root.string("temperature", "");
     plan.prefix = root.string("prefix", "");
+    for (const JsonNode& part : root.optionalChild("leave_out").items()) {
+        const std::string text = part.asString();
+        const std::optional<OutputPart> known = outputPartOf(text);
+        if (!known)
+            part.fail(fmt::format("\"{}\" is no part of the project that can be left out; use {}.{}", text,
+                                  listed(outputPartNames()), didYouMean(text, outputPartNames())));
+        else
+            plan.leftOut.insert(*known);
+    }
     if (const JsonNode noted = root.optionalChild("device_file"); noted.exists()) {
         noted.allowOnly({"revision", "from"});
         plan.deviceRevision = noted.string("revision");

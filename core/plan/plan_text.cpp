@@ -126,6 +126,12 @@ std::string planText(const Plan& plan)
                         "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
     if (plan.onFailure != OnFailure::Stop)
         lines.push_back("  \"on_failure\": " + quoted(nameOf(plan.onFailure)));
+    if (!plan.leftOut.empty()) {
+        std::vector<std::string> parts;
+        for (const OutputPart part : plan.leftOut)
+            parts.push_back(quoted(nameOf(part)));
+        lines.push_back("  \"leave_out\": [" + joined(parts, ", ") + "]");
+    }
     if (!plan.stored.empty())
         lines.push_back("  \"nonvolatile\": " + oneLine(plan.stored));
     if (!plan.modes.empty()) {

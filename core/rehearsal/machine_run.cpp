@@ -105,10 +105,30 @@ private:
                 out_.wentOn = wentOnText(f_, *fallBack_);
             else
                 goOn();
-            if (scenario_ == Scenario())
+            if (scenario_ == Scenario()) {
+                verify();
                 interruptsArrive();
+            }
         }
         return {};
+    }
+
+    /// What the program says of its own registers, now that all needs are started.
+    void verify()
+    {
+        const size_t operations = out_.operations.size();
+        for (size_t core = 0; core < cores_.size(); ++core) {
+            const std::string function = namesFor(f_, core).prefix.text() + "_verify";
+            if (!cores_[core] || !cores_[core]->program().symbols.contains(function) || !left_.empty())
+                continue;
+            under_ = int(core);
+            if (ended(cores_[core]->call(function), function) && cores_[core]->result() != 0)
+                chip_.report(Hazard::Kind::Program,
+                             fmt::format("{} says that {} does not hold what was planned.", function,
+                                         cores_[core]->program().textAt(cores_[core]->result())));
+        }
+        under_ = 0;
+        out_.operations.resize(operations);
     }
 
     /// Every handler, with its flags as they can come; what it writes and shows is no part of the plan's operations.

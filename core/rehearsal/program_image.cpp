@@ -13,6 +13,21 @@ std::string ProgramImage::functionAt(std::uint32_t address) const
     return at == functions.begin() ? std::string() : std::prev(at)->second;
 }
 
+std::string ProgramImage::textAt(std::uint32_t address) const
+{
+    constexpr std::size_t kMost = 200;
+    std::string out;
+    for (const Piece& piece : pieces) {
+        if (address < piece.address || address - piece.address >= piece.bytes.size())
+            continue;
+        for (std::size_t at = address - piece.address;
+             at < piece.bytes.size() && piece.bytes[at] != 0 && out.size() < kMost; ++at)
+            out += char(piece.bytes[at]);
+        break;
+    }
+    return out;
+}
+
 Expected<ProgramImage> readProgram(const std::filesystem::path& elf)
 {
     const Expected<std::string> file = readFile(elf);

@@ -25,6 +25,8 @@ struct ProgramImage {
 
     /// The function that an address lies in; empty before the first.
     std::string functionAt(std::uint32_t address) const;
+    /// The text that ends with a zero there; at most 200 characters, empty where nothing is loaded.
+    std::string textAt(std::uint32_t address) const;
 };
 
 Expected<ProgramImage> readProgram(const std::filesystem::path& elf);

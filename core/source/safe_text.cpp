@@ -118,6 +118,21 @@ Code cString(std::string_view given)
     return Code::trusted(out + "\"");
 }
 
+Piece<Language::Markdown> markdownText(std::string_view text)
+{
+    std::string out;
+    for (const char c : commentText(text)) {
+        if (c == '<' || c == '>' || c == '&') {
+            out += c == '<' ? "&lt;" : c == '>' ? "&gt;" : "&amp;";
+            continue;
+        }
+        if (std::string_view("\\`*_[]|~#!").find(c) != std::string_view::npos)
+            out += '\\';
+        out += c;
+    }
+    return Piece<Language::Markdown>::trusted(std::move(out));
+}
+
 Piece<Language::CMake> cmakeComment(std::string_view text)
 {
     return Piece<Language::CMake>::trusted("# " + commentText(text));

@@ -82,7 +82,7 @@ inline Word operator+(WordLiteral a, const Word& b)
     return Word(a) + b;
 }
 
-enum class Language { C, CMake, Shell };
+enum class Language { C, CMake, Shell, Markdown };
 
 /// Text that is whole and harmless where it stands in a language: an expression, a string with its quotes, a comment
 /// with its marks.
@@ -109,6 +109,9 @@ using Code = Piece<Language::C>;
 template <typename T, Language L>
 concept SafeIn = std::is_arithmetic_v<std::remove_cvref_t<T>> || std::same_as<std::remove_cvref_t<T>, Word> ||
     std::same_as<std::remove_cvref_t<T>, WordLiteral> || std::same_as<std::remove_cvref_t<T>, Piece<L>>;
+
+/// Text of a plan or a device in a paragraph or a cell of Markdown: nothing in it is markup.
+Piece<Language::Markdown> markdownText(std::string_view text);
 
 /// The format string is a literal (fmt asks for it); what it puts in is safe by its type.
 template <Language L, typename... Args>

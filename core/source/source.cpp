@@ -45,6 +45,8 @@ std::vector<SourceFile> program(const Facts& f, const Names& names)
             for (SourceFile& file : needFiles(f, names, n))
                 files.push_back(std::move(file));
     files.push_back(interruptsSource(f, names));
+    for (SourceFile& file : verifyFiles(f, names))
+        files.push_back(std::move(file));
     for (SourceFile& file : startFiles(f, names))
         files.push_back(std::move(file));
     return files;
@@ -93,10 +95,20 @@ Source makeSource(const Facts& f)
     }
     for (SourceFile& file : buildFiles(f, programs))
         out.files.push_back(std::move(file));
+    if (!f.plan.leftOut.contains(OutputPart::ProjectPage))
+        out.files.push_back(projectPage(f, programs));
     for (SourceFile& file : out.files)
         seal(file);
     out.buildCommand = joined(commands, " && ");
     return out;
+}
+
+Source makeWholeSource(const Facts& f)
+{
+    Plan plan = f.plan;
+    plan.leftOut.clear();
+    return makeSource(
+        {f.device, f.board, plan, f.bindings, f.rates, f.settings, f.accuracy, f.pads, f.image, f.provenance});
 }
 
 } // namespace bindrel

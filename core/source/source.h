@@ -54,6 +54,8 @@ struct Source {
 };
 
 Source makeSource(const Facts& facts);
+/// With every part, also those that the plan leaves out: what can be compiled and run by itself.
+Source makeWholeSource(const Facts& facts);
 
 /// The compiler's options for a core, as the tests and the shown command use them.
 std::vector<std::string> compilerOptions(const Core& core);

@@ -1,12 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What makes the output build and link as it is written: vector table, linker script, CMake files, a first main.c.
+// What makes the output link and start as it is written: vector table, linker script, a first main.c.
 #include "core/base/text.h"
 #include "core/source/interrupt_table.h"
-#include "core/source/seal.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
-#include <iterator>
 
 namespace bindrel {
 
@@ -82,9 +80,18 @@ SourceFile startSource(const Facts& f, const Names& names)
         writeArmStart(w);
     else
         writeRiscVStart(w);
+    writeMemoryFunctions(w);
+    return w.take();
+}
+
+/// What the other files need of the core itself, whoever starts it.
+SourceFile coreSource(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.prefix.text() + "_core.c",
+             fmt::format("Interrupts and waiting of the {}.", f.device.cores[names.core].name));
+    w.linef("#include \"{}_board.h\"", names.prefix);
     writeInterruptHold(w);
     writeCoreWait(w);
-    writeMemoryFunctions(w);
     return w.take();
 }
 
@@ -179,109 +186,6 @@ SourceFile mainFile(const Facts& f, const Names& names)
     return w.take();
 }
 
-/// Collects the lines of a file of CMake.
-class CMakeWriter {
-public:
-    CMakeWriter(const Facts& f, std::string name, std::string_view purpose)
-    {
-        file_.name = std::move(name);
-        line(cmakeComment(headText(f, purpose)));
-        line(cmakeComment(sealLine(commentText(f.plan.name))));
-    }
-    void line(const Piece<Language::CMake>& text) { file_.lines.push_back({text.text(), -1}); }
-    template <typename... Args> void linef(fmt::format_string<Args...> format, Args&&... args)
-    {
-        line(piece<Language::CMake>(format, std::forward<Args>(args)...));
-    }
-    SourceFile take() { return std::move(file_); }
-
-private:
-    SourceFile file_;
-};
-
-/// A tool or an option as the device's reader lets it through: no character that means something to CMake.
-Piece<Language::CMake> cmakeOption(const std::string& text)
-{
-    const auto plain = [](char c) {
-        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '=' ||
-               c == '_' || c == '.' || c == '+';
-    };
-    std::string out;
-    std::copy_if(text.begin(), text.end(), std::back_inserter(out), plain);
-    return Piece<Language::CMake>::trusted(std::move(out));
-}
-
-/// Whether a program needs another compiler than the first core's.
-bool ownCompiler(const Facts& f, const Names& names)
-{
-    return f.device.cores[names.core].toolPrefix != f.device.core().toolPrefix;
-}
-
-SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
-{
-    CMakeWriter w(f, "CMakeLists.txt", "Builds the firmware.");
-    const Word& first = programs.front().prefix;
-    w.linef("# cmake -B build -DCMAKE_TOOLCHAIN_FILE={}_toolchain.cmake && cmake --build build", first);
-    w.linef("cmake_minimum_required(VERSION 3.20)");
-    w.linef("project({} LANGUAGES C)", first);
-    w.linef("file(GLOB sources CONFIGURE_DEPENDS *.c)");
-    const bool several =
-        std::any_of(programs.begin(), programs.end(), [&f](const Names& n) { return ownCompiler(f, n); });
-    if (several) {
-        w.linef(
-            "# CMake uses one compiler per run; this run starts another one for each core with a different compiler.");
-        w.linef("set(PROGRAM {0} CACHE STRING \"Program that this run of CMake builds\")", first);
-    }
-    for (size_t i = programs.size(); i-- > 0;) {
-        const Word& p = programs[i].prefix;
-        const Core& core = f.device.cores[programs[i].core];
-        Word list = WordLiteral("sources");
-        if (i > 0) {
-            // What carries a core's name is its own; the first core has the rest.
-            list = p + "_sources";
-            w.linef("file(GLOB {} CONFIGURE_DEPENDS {}_*.c main_{}.c)", list, p, Word::of(core.id));
-            w.linef("list(REMOVE_ITEM sources ${{{}}})", list);
-        }
-        const Names& owner = several && ownCompiler(f, programs[i]) ? programs[i] : programs.front();
-        if (several)
-            w.linef("if(PROGRAM STREQUAL {})", owner.prefix);
-        Piece<Language::CMake> flags;
-        for (const std::string& flag : core.compilerFlags)
-            flags = piece<Language::CMake>("{}{} ", flags, cmakeOption(flag));
-        w.linef("add_executable({} ${{{}}})", p, list);
-        w.linef("set_target_properties({} PROPERTIES SUFFIX .elf C_STANDARD 11 C_EXTENSIONS OFF)", p);
-        w.linef("target_compile_options({} PRIVATE {}-ffreestanding -O2 -Wall -Wextra -Wconversion -Wshadow -pedantic "
-                "-Werror)",
-                p, flags);
-        w.linef("target_link_options({0} PRIVATE {1}-nostdlib -T ${{CMAKE_CURRENT_SOURCE_DIR}}/{0}.ld)", p, flags);
-        w.linef("target_link_libraries({} PRIVATE gcc)", p);
-        if (several)
-            w.linef("endif()");
-    }
-    if (several) {
-        w.linef("if(PROGRAM STREQUAL {})", first);
-        w.linef("include(ExternalProject)");
-        for (const Names& names : programs)
-            if (ownCompiler(f, names))
-                w.linef("ExternalProject_Add({0}_program SOURCE_DIR ${{CMAKE_CURRENT_SOURCE_DIR}} BINARY_DIR "
-                        "${{CMAKE_CURRENT_BINARY_DIR}}/{0} BUILD_ALWAYS ON INSTALL_COMMAND \"\" "
-                        "CMAKE_ARGS -DCMAKE_TOOLCHAIN_FILE=${{CMAKE_CURRENT_SOURCE_DIR}}/{0}_toolchain.cmake "
-                        "-DPROGRAM={0})",
-                        names.prefix);
-        w.linef("endif()");
-    }
-    return w.take();
-}
-
-SourceFile toolchainFile(const Facts& f, const Names& names)
-{
-    CMakeWriter w(f, names.prefix.text() + "_toolchain.cmake", "The cross-compiler.");
-    w.linef("set(CMAKE_SYSTEM_NAME Generic)");
-    w.linef("set(CMAKE_C_COMPILER {}gcc)", cmakeOption(f.device.cores[names.core].toolPrefix));
-    w.linef("set(CMAKE_TRY_COMPILE_TARGET_TYPE STATIC_LIBRARY)");
-    return w.take();
-}
-
 } // namespace
 
 std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
@@ -373,16 +277,14 @@ void writeInterruptHold(Writer& w)
 
 std::vector<SourceFile> startFiles(const Facts& f, const Names& names)
 {
-    return {startSource(f, names), linkerScript(f, names), mainFile(f, names)};
-}
-
-std::vector<SourceFile> buildFiles(const Facts& f, const std::vector<Names>& programs)
-{
-    std::vector<SourceFile> files{cmakeFile(f, programs)};
-    for (const Names& names : programs)
-        if (names.core == 0 || ownCompiler(f, names))
-            files.push_back(toolchainFile(f, names));
-    return files;
+    std::vector<SourceFile> out{coreSource(f, names)};
+    if (!f.plan.leftOut.contains(OutputPart::StartUp))
+        out.push_back(startSource(f, names));
+    if (!f.plan.leftOut.contains(OutputPart::LinkerScript))
+        out.push_back(linkerScript(f, names));
+    if (!f.plan.leftOut.contains(OutputPart::Main))
+        out.push_back(mainFile(f, names));
+    return out;
 }
 
 std::vector<std::string> compilerOptions(const Core& core)

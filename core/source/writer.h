@@ -71,7 +71,11 @@ SourceFile clocksSource(const Facts& facts, const Names& names);
 SourceFile pinsSource(const Facts& facts, const Names& names);
 SourceFile interruptsSource(const Facts& facts, const Names& names);
 std::vector<SourceFile> startFiles(const Facts& facts, const Names& names);
-/// CMakeLists.txt and the toolchain file, for the programs of all cores.
+/// PREFIX_verify.h and .c: compares the chip's registers with the plan, on the target.
+std::vector<SourceFile> verifyFiles(const Facts& facts, const Names& names);
+/// PREFIX_project.md: pins, clocks, needs, interrupts, memory and how to build, for people.
+SourceFile projectPage(const Facts& facts, const std::vector<Names>& programs);
+/// CMakeLists.txt and toolchain files, a Makefile, and commands of the debugger, for the programs of all cores.
 std::vector<SourceFile> buildFiles(const Facts& facts, const std::vector<Names>& programs);
 
 /// What the writer of C asks of a kind: declarations and definitions beyond bring_up, start and stop. Null: the kind
@@ -122,8 +126,8 @@ void linkStored(Writer& w, bool regions);                                       
 // The functions that enter low-power modes; nothing when the plan enters none.
 void declareModes(Writer& w);  ///< PREFIX_board.h
 void defineModes(Writer& w);   ///< PREFIX_clocks.c
-void writeCoreWait(Writer& w); ///< PREFIX_start.c
-/// Functions that keep the core from taking interrupts, and let it take them again; in every program. PREFIX_start.c
+void writeCoreWait(Writer& w); ///< PREFIX_core.c
+/// Functions that keep the core from taking interrupts, and let it take them again; in every program. PREFIX_core.c
 void writeInterruptHold(Writer& w);
 /// Whether something is brought up after a slow source has come.
 bool hasLateClocks(const Facts& facts);

@@ -86,10 +86,11 @@ public:
         // In each pass of a waiting loop the peripherals' flags follow what they follow. (The clocks' are for the test
         // to say.)
         (void)writeFileAtomically(folder / "hardware_of_this_machine.c", "void (*hardware_plays)(void);\n");
-        shell.start("sh", {"-c", "rm -f *_start.c main*.c && sed -i 's/__asm__ volatile(\"[^;]*;/;/' *.c && sed -i -e "
-                                 "'1i extern void (*hardware_plays)(void);' -e "
-                                 "'s/^ *for (; passes > 0u; passes--) {$/&\\nif (hardware_plays) { hardware_plays(); "
-                                 "}/' *_board.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
+        shell.start(
+            "sh", {"-c", "rm -f *_start.c *_core.c main*.c && sed -i 's/__asm__ volatile(\"[^;]*;/;/' *.c && sed -i -e "
+                         "'1i extern void (*hardware_plays)(void);' -e "
+                         "'s/^ *for (; passes > 0u; passes--) {$/&\\nif (hardware_plays) { hardware_plays(); "
+                         "}/' *_board.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
         if (!shell.waitForFinished(120'000) || shell.exitCode() != 0)
             qFatal("%s", shell.readAll().constData());
         library_ = dlopen(dir_.filePath("source.so").toUtf8(), RTLD_NOW | RTLD_LOCAL);

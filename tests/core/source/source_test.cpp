@@ -61,7 +61,8 @@ private Q_SLOTS:
         compile(*s, folderOf(dir));
         for (const SourceFile& file : s->source().files) {
             const std::string text = file.text();
-            QVERIFY(std::all_of(text.begin(), text.end(), [](char c) { return c == '\n' || (c >= ' ' && c < 127); }));
+            QVERIFY(std::all_of(text.begin(), text.end(),
+                                [](char c) { return c == '\n' || c == '\t' || (c >= ' ' && c < 127); }));
         }
     }
 

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// PREFIX_verify.h and .c: compares the chip's registers with the plan, on the target.
+#include "core/device/block_kind.h"
+#include "core/source/register_access.h"
+#include "core/source/writer.h"
+
+#include <algorithm>
+#include <map>
+
+namespace bindrel {
+
+namespace {
+
+/// The core whose program looks at an instance's registers: that of the need that owns it, else the first.
+std::map<InstanceIndex, CoreIndex> owners(const Facts& f)
+{
+    std::map<InstanceIndex, CoreIndex> out;
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (const InstanceIndex instance = f.bindings.needs[n].instance; instance >= 0)
+            out.emplace(instance, coreOf(f, n));
+    return out;
+}
+
+/// Fields that the running program changes: data, levels of outputs, what its functions set.
+std::uint32_t changingBits(const Block& block, RegisterIndex reg)
+{
+    const BlockKind* kind = findBlockKind(block.kind);
+    std::uint32_t out = 0;
+    for (const auto& [name, role] : block.roles) {
+        const RoleSpec* spec = kind ? kind->role(name) : nullptr;
+        if (role.reg == reg && spec &&
+            (spec->use != RoleSpec::Use::Config || (block.kind == "port" && isWordOf(name, "level#"))))
+            out |= block.registers[size_t(role.reg)].fields[size_t(role.field)].mask();
+    }
+    return out;
+}
+
+/// The bits of a register that hold what was written to them; 0 where reading it has an effect.
+std::uint32_t comparedBits(const Block& block, RegisterIndex index)
+{
+    const Register& reg = block.registers[size_t(index)];
+    std::uint32_t out = 0;
+    for (const Field& field : reg.fields) {
+        if (field.access == Field::Access::ReadToClear)
+            return 0;
+        out |= field.keepsWrites() ? field.mask() : 0;
+    }
+    return out & ~changingBits(block, index);
+}
+
+struct Comparison {
+    const RegisterValue* value = nullptr;
+    std::uint32_t mask = 0;
+};
+
+std::vector<Comparison> comparisons(const Facts& f, const Names& names)
+{
+    const std::map<InstanceIndex, CoreIndex> owner = owners(f);
+    std::vector<Comparison> out;
+    for (const RegisterValue& value : f.image.registers) {
+        const auto own = owner.find(value.instance);
+        if ((own == owner.end() ? CoreIndex(0) : own->second) != int(names.core))
+            continue;
+        if (const std::uint32_t mask = comparedBits(f.device.blockOf(value.instance), value.reg))
+            out.push_back({&value, mask});
+    }
+    return out;
+}
+
+} // namespace
+
+std::vector<SourceFile> verifyFiles(const Facts& f, const Names& names)
+{
+    const std::vector<Comparison> all = comparisons(f, names);
+    if (all.empty() || f.plan.leftOut.contains(OutputPart::Verify))
+        return {};
+    const Word& p = names.prefix;
+    const char* purpose = "Compares registers with the plan, on the target.";
+    Writer header(f, names, p.text() + "_verify.h", purpose);
+    const Word guard = names.macro("VERIFY_H");
+    header.linef("#ifndef {}", guard);
+    header.linef("#define {}", guard);
+    header.line();
+    header.comment("The first register that does not hold what the plan says, as \"INSTANCE.REGISTER\"; a null pointer "
+                   "if all do. Call it when all needs have been started and before they are used: what your program "
+                   "sets later differs from the plan. Only reads, and no register whose reading has an effect.");
+    header.linef("const char *{}_verify(void);", p);
+    header.line();
+    header.linef("#endif /* {} */", guard);
+
+    Writer source(f, names, p.text() + "_verify.c", purpose);
+    source.linef("#include \"{}_verify.h\"", p);
+    source.linef("#include \"{}_regs.h\"", p);
+    source.line();
+    source.line("#include <stddef.h>");
+    source.line();
+    source.linef("const char *{}_verify(void)", p);
+    source.line("{");
+    for (const auto& [value, mask] : all) {
+        const Instance& instance = f.device.instances[size_t(value->instance)];
+        const Register& reg = f.device.blockOf(value->instance).registers[size_t(value->reg)];
+        source.because({Place::Kind::Register, instance.name + "." + reg.name, {}}, "planned value");
+        const std::uint32_t whole = reg.width >= 32 ? UINT32_MAX : (1u << reg.width) - 1;
+        const Code read = registerValue(f, names, value->instance, value->reg);
+        source.linef("    if ({} != 0x{:X}u) {{",
+                     mask == whole ? read : code("({} & 0x{:X}u)", read, mask), value->value & mask);
+        source.linef("        return {};", cString(instance.name + "." + reg.name));
+        source.line("    }");
+    }
+    source.noCause();
+    source.line("    return NULL;");
+    source.line("}");
+    return {header.take(), source.take()};
+}
+
+} // namespace bindrel
