@@ -154,7 +154,7 @@ static QString routeText(const Device& device, const Route& route)
     const auto settings = [&] {
         QStringList out;
         for (const FieldCode& select : route.selects)
-            if (select.ref != device.pads[size_t(route.pad)].function)
+            if (!device.pads[size_t(route.pad)].isPickedBy(select.ref))
                 out << QString("%1 = %2").arg(html(device.nameOf(select.ref)), html(codeName(device, select)));
         return out.join(", ");
     };

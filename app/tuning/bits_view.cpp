@@ -62,12 +62,14 @@ bool BitsView::decides(const FieldRef& ref) const
         const Pad& pad = shown_->device->pads[size_t(setup.pad)];
         if (setup.need != need_ || pad.port < 0)
             continue;
-        if (pad.function == ref)
+        if (pad.isPickedBy(ref))
             return true;
-        for (const char* role : {"output", "pull", "open_drain", "drive", "level"})
-            if ((setup.output || role != std::string_view("level")) &&
-                shown_->device->roleField(pad.port, role + std::to_string(pad.bit)) == ref)
-                return true;
+        for (const char* name : {"output", "pull", "open_drain", "drive", "speed", "level"})
+            if (const Role* role = shown_->device->blockOf(pad.port).role(name + std::to_string(pad.bit));
+                role && (setup.output || name != std::string_view("level")))
+                for (const FieldCode& slice : shown_->device->codesOf(pad.port, *role, 0))
+                    if (slice.ref == ref)
+                        return true;
     }
     return false;
 }

@@ -127,10 +127,12 @@ struct Register {
     /// others for it.
     bool readAsWritten = false;
     std::vector<WriteGuard> guards; ///< in the order in which they are written
+    /// After a write nothing of the instance, nor of what its gates and resets release, may be accessed for so long.
+    Duration settles;
 
     std::uint32_t bytes() const { return std::uint32_t(width) / 8; }
     /// Whether a C assignment is all that a write takes.
-    bool plain() const { return parts.empty() && guards.empty(); }
+    bool plain() const { return parts.empty() && guards.empty() && settles.value.isZero(); }
     /// Every address that it has: offset and bytes.
     std::vector<std::pair<std::uint32_t, std::uint32_t>> places() const;
 };
@@ -140,6 +142,8 @@ struct Role {
     RegisterIndex reg = -1;
     FieldIndex field = -1;
     Encoding encoding;
+    /// Fields that hold the code's higher bits, from lower to higher, where it is sliced over several.
+    std::vector<std::pair<RegisterIndex, FieldIndex>> higher = {};
 };
 
 /// Roles of a serial instance's lanes: a field picks one of the allowed combinations.
@@ -166,6 +170,8 @@ struct Block {
     LaneRoles laneRoles; ///< no combinations: the block's signals are not on lanes
 
     const Role* role(std::string_view name) const;
+    /// The largest code of a role, over all its slices.
+    std::uint32_t maxCode(const Role& role) const;
     /// The first number of an ability, or the fallback.
     std::int64_t ability(std::string_view name, std::int64_t fallback) const;
 };

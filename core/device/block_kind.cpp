@@ -50,6 +50,7 @@ std::vector<BlockKind> chipBlocks()
         {"input#", Use::Status, true, "", "Level at the pad.", {}},
         {"set#", Use::Command, false, "", "Sets the level high.", {}},
         {"clear#", Use::Command, false, "", "Sets the level low.", {}},
+        {"toggle#", Use::Command, false, "", "Inverts the level.", {}},
         {"pull#", Use::Config, false, "", "Pull resistor.", {{"none|off", 0}, {"up", 1}, {"down", 2}}},
         {"open_drain#",
          Use::Config,
@@ -146,6 +147,10 @@ std::vector<BlockKind> chipBlocks()
         {"half_interrupt#", Use::Config, false, "", "Lets the half interrupt. Without it, it always does.", {}},
     };
     dma.abilities = {{"unit_bytes", "Bytes that are moved at once, where there is no choice; 1 when nothing is said."}};
+    BlockKind router{"dma_router", {}, {}, {}, {}, {}};
+    router.roles = {
+        {"request#", Use::Config, true, "code of the request", "Picks the request that a channel serves.", {}},
+    };
     BlockKind interrupts{"interrupts", {}, {}, {}, {}, {}};
     interrupts.roles = {
         {"enable",
@@ -163,7 +168,7 @@ std::vector<BlockKind> chipBlocks()
         {"claim", Use::Status, true, "number of an interrupt", "Reading takes the next interrupt; 0: none waits.", {}},
     };
     interrupts.abilities = {{"urgent_is_high", "1: the highest level is the most urgent one; else 0 is."}};
-    return {port, lines, dma, interrupts};
+    return {port, lines, dma, router, interrupts};
 }
 
 } // namespace bindrel

@@ -64,7 +64,8 @@ struct BlockKind {
 const std::vector<BlockKind>& blockKinds();
 const BlockKind* findBlockKind(std::string_view id);
 
-/// The blocks that belong to no kind of need: "port", "lines", "dma", "interrupts".
+/// The blocks that belong to no kind of need: "port", "lines", "dma", "dma_router",
+/// "interrupts".
 std::vector<BlockKind> chipBlocks();
 
 /// Whether a word is one of a vocabulary; "compare3" matches "compare#".

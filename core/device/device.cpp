@@ -37,6 +37,14 @@ const Role* Block::role(std::string_view roleName) const
     return found == roles.end() ? nullptr : &found->second;
 }
 
+std::uint32_t Block::maxCode(const Role& role) const
+{
+    int bits = registers[size_t(role.reg)].fields[size_t(role.field)].width;
+    for (const auto& [reg, field] : role.higher)
+        bits += registers[size_t(reg)].fields[size_t(field)].width;
+    return bits >= 32 ? UINT32_MAX : (1u << bits) - 1;
+}
+
 std::int64_t Block::ability(std::string_view abilityName, std::int64_t fallback) const
 {
     const auto found = abilities.find(abilityName);
@@ -238,6 +246,60 @@ FieldRef Device::roleField(InstanceIndex instance, std::string_view role) const
 {
     const Role* found = blockOf(instance).role(role);
     return found ? FieldRef{instance, found->reg, found->field} : FieldRef{};
+}
+
+std::vector<FieldCode> Device::codesOf(InstanceIndex instance, const Role& role, std::uint32_t code) const
+{
+    const Block& block = blockOf(instance);
+    std::vector<std::pair<RegisterIndex, FieldIndex>> slices{{role.reg, role.field}};
+    slices.insert(slices.end(), role.higher.begin(), role.higher.end());
+    std::vector<FieldCode> out;
+    std::uint64_t rest = code;
+    for (size_t i = 0; i < slices.size(); ++i) {
+        const Field& field = block.registers[size_t(slices[i].first)].fields[size_t(slices[i].second)];
+        const bool last = i + 1 == slices.size();
+        out.push_back({{instance, slices[i].first, slices[i].second},
+                       last ? std::uint32_t(rest) : std::uint32_t(rest) & field.maxCode()});
+        rest >>= field.width;
+    }
+    return out;
+}
+
+std::vector<FieldCode> Device::functionCodes(const Pad& pad, std::uint32_t code) const
+{
+    if (!pad.function.valid())
+        return {};
+    return codesOf(pad.port, *blockOf(pad.port).role("function" + std::to_string(pad.bit)), code);
+}
+
+std::uint32_t Device::resetFunction(const Pad& pad) const
+{
+    if (!pad.function.valid())
+        return 0;
+    std::uint32_t code = resetCode(pad.function);
+    int below = fieldOf(pad.function).width;
+    for (const FieldRef& slice : pad.functionHigher) {
+        code |= resetCode(slice) << below;
+        below += fieldOf(slice).width;
+    }
+    return code;
+}
+
+std::uint32_t Device::maxFunction(const Pad& pad) const
+{
+    const Block& port = blockOf(pad.port);
+    return port.maxCode(*port.role("function" + std::to_string(pad.bit)));
+}
+
+bool Pad::isPickedBy(const FieldRef& ref) const
+{
+    return function == ref || std::find(functionHigher.begin(), functionHigher.end(), ref) != functionHigher.end();
+}
+
+FieldRef Device::requestField(int channel) const
+{
+    const InstanceIndex holder = dma.router >= 0 ? dma.router : dma.instance;
+    return holder < 0 ? FieldRef() : roleField(holder, "request" + std::to_string(channel));
 }
 
 std::vector<std::int64_t> Device::abilities(InstanceIndex instance, std::string_view wanted) const

@@ -94,8 +94,9 @@ struct Pad {
     int bit = 0;
     int line = -1;     ///< external-interrupt line that it can drive; -1 for none
     FieldRef function; ///< picks what the pad carries; invalid when there is nothing to pick at the pad
-    int portCode = 0;  ///< of `function`: gives the pad to its port
-    std::string bank;  ///< supply that feeds it
+    std::vector<FieldRef> functionHigher; ///< fields of the code's higher bits, where it is sliced over several
+    int portCode = 0;                     ///< of `function`: gives the pad to its port
+    std::string bank;                     ///< supply that feeds it
     bool fiveVolt = false;
     bool weak = false;     ///< limited to 3 mA and slow edges
     bool openDrain = true; ///< can be an open drain
@@ -106,6 +107,9 @@ struct Pad {
     Frequency slowToggle;           ///< with its edges slowed down; zero: the edges cannot be chosen
     std::vector<RouteIndex> routes; ///< into Device::routes
     std::string resetClaim;         ///< "SWD.SWDIO" when the chip uses it at reset, else empty
+
+    /// Whether a field picks what the pad carries, or a part of it does.
+    bool isPickedBy(const FieldRef& ref) const;
 };
 
 struct PackagePin {
@@ -164,6 +168,7 @@ struct Core {
 /// The DMA controller, as far as requests and channels go.
 struct Dma {
     InstanceIndex instance = -1; ///< -1: the chip has none
+    InstanceIndex router = -1;   ///< holds the channels' request codes, where that is an instance of its own
     int channels = 0;
 };
 
@@ -262,6 +267,16 @@ struct Device {
     std::string pinOf(PadIndex pad) const;
     /// A role of an instance as a field; invalid when the block has no such role.
     FieldRef roleField(InstanceIndex instance, std::string_view role) const;
+    /// A code of a role in its field, or in each of its slices from the lowest.
+    std::vector<FieldCode> codesOf(InstanceIndex instance, const Role& role, std::uint32_t code) const;
+    /// What gives a pad a function; empty where nothing is picked at the pad.
+    std::vector<FieldCode> functionCodes(const Pad& pad, std::uint32_t code) const;
+    /// The code of a pad's function after the chip's reset; 0 where nothing is picked at the pad.
+    std::uint32_t resetFunction(const Pad& pad) const;
+    /// The largest code of a pad's function.
+    std::uint32_t maxFunction(const Pad& pad) const;
+    /// The field that picks the request that a DMA channel serves; invalid where requests are wired to channels.
+    FieldRef requestField(int channel) const;
     std::vector<std::int64_t> abilities(InstanceIndex instance, std::string_view name) const;
     std::int64_t ability(InstanceIndex instance, std::string_view name, std::int64_t fallback) const;
     /// The interrupt of an instance that tells of an event: the one of that name, else the one that tells of all

@@ -90,6 +90,7 @@ private:
     void readRoles(Block& block, const JsonNode& node);
     void readBitRoles(Block& block, const std::string& name, const std::string& pattern,
                       const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
+    void readSlicedRoles(Block& block, const std::string& name, const BlockKind* kind, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);
     void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();
@@ -140,7 +141,10 @@ private:
     void collectMuxFields();
     /// "UART3.TX" as instance and signal; nothing when the device lacks it, and a problem when nobody knows it.
     std::optional<std::pair<int, int>> signalAt(const std::string& dotted, const JsonNode& node);
+    int codeOf(const std::string& key, const JsonNode& node);
     int codeOf(const std::string& key, const FieldRef& field, const JsonNode& node);
+    int functionOf(const std::string& key, const Pad& pad, const JsonNode& node);
+    std::vector<FieldCode> functionCodes(const Pad& pad, int code, const JsonNode& node);
     PadIndex padAt(const std::string& name, const JsonNode& node);
     int groupNamed(const std::string& name);
     void addRoute(Route route);

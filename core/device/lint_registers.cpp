@@ -41,7 +41,7 @@ void lintEncoding(const Block& block, const std::string& name, const Role& role,
     std::set<std::uint32_t> codes;
     std::set<std::int64_t> values;
     for (const auto& [value, code] : encoding.table) {
-        if (code > field.maxCode())
+        if (code > block.maxCode(role))
             out.say("encoding-range", "{}: the code {} of the role \"{}\" does not fit into {}", block.name, code, name,
                     field.name);
         if (!codes.insert(code).second || !values.insert(value).second)
@@ -50,7 +50,7 @@ void lintEncoding(const Block& block, const std::string& name, const Role& role,
     }
     const Encoding::Segment* before = nullptr;
     for (const Encoding::Segment& segment : encoding.segments) {
-        if (segment.lastCode > field.maxCode())
+        if (segment.lastCode > block.maxCode(role))
             out.say("encoding-range", "{}: the codes {} to {} of the role \"{}\" do not fit into {}", block.name,
                     segment.firstCode, segment.lastCode, name, field.name);
         if (before) {
@@ -137,10 +137,11 @@ void lintDma(const Device& device, LintRemarks& out)
             const DmaLink& link = links.front();
             if (link.code == 0)
                 continue;
-            const FieldRef router = device.roleField(device.dma.instance, "request" + std::to_string(link.channel));
+            const FieldRef router = device.requestField(link.channel);
+            const InstanceIndex holder = device.dma.router >= 0 ? device.dma.router : device.dma.instance;
             if (!router.valid() || link.code > device.fieldOf(router).maxCode())
                 out.say("dma-router", "{}.{} has the request {}, but {} has no field that could hold it", instance.name,
-                        event, link.code, device.instances[size_t(device.dma.instance)].name);
+                        event, link.code, device.instances[size_t(holder)].name);
             // A unit's personalities make the same request, whatever it is at the time.
             const std::string who = instance.unit.empty() ? instance.name : instance.unit;
             if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event);

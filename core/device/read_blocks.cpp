@@ -271,7 +271,7 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
 {
     for (const auto& [name, from] : node.members()) {
         from.allowOnly({"offset", "reset", "width", "about", "fields", "count", "first", "stride", "parts",
-                        "read_as_written", "guard"});
+                        "read_as_written", "guard", "settles"});
         Register reg;
         if (from.has("parts")) {
             for (const char* key : {"offset", "width"})
@@ -286,6 +286,11 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
                 from.child("read_as_written").fail("is said of a register of parts only.");
         }
         reg.reset = from.word("reset", 0);
+        if (from.has("settles")) {
+            reg.settles = from.child("settles").asDuration();
+            if (!(reg.settles.value > Rational(0)) || reg.settles.value > Rational(1))
+                from.child("settles").fail("must be above zero and at most a second.");
+        }
         reg.about = from.string("about", "");
         const auto copies = static_cast<int>(from.integer("count", 1, kMaxCopies, 1));
         const auto first = static_cast<int>(from.integer("first", 0, 1000, 0));

@@ -142,8 +142,12 @@ void DeviceReader::readFence(Instance& instance, const JsonNode& node)
 void DeviceReader::resolveInstances()
 {
     if (const JsonNode dma = section("dma"); dma.exists()) {
-        dma.allowOnly({"instance", "channels"});
+        dma.allowOnly({"instance", "router", "channels"});
         device_.dma.instance = instanceAt(dma.child("instance"));
+        if (dma.has("router"))
+            device_.dma.router = instanceAt(dma.child("router"));
+        if (device_.dma.router >= 0 && ok() && device_.blockOf(device_.dma.router).kind != "dma_router")
+            dma.child("router").fail("is no router of DMA requests; its block must be of the kind \"dma_router\".");
         device_.dma.channels = static_cast<int>(dma.integer("channels", 1, 64));
     }
     for (size_t i = 0; i < instanceNodes_.size(); ++i) {

@@ -48,11 +48,14 @@ void DeviceReader::readPads()
             }
             const std::string bit = std::to_string(pad.bit);
             pad.function = device_.roleField(pad.port, "function" + bit);
+            if (pad.function.valid())
+                for (const auto& [reg, field] : device_.blockOf(pad.port).role("function" + bit)->higher)
+                    pad.functionHigher.push_back({pad.port, reg, field});
             pad.portCode = portCode;
             if (!pad.function.valid() && !device_.roleField(pad.port, "output" + bit).valid())
                 node.child("at").fail(
                     fmt::format("{} has no bit {}.", device_.instances[size_t(pad.port)].name, pad.bit));
-            else if (pad.function.valid() && std::uint32_t(portCode) > device_.fieldOf(pad.function).maxCode())
+            else if (pad.function.valid() && std::uint32_t(portCode) > device_.maxFunction(pad))
                 node.child("at").fail(
                     fmt::format("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));
             pad.line = static_cast<int>(node.integer("line", -1, 63, pad.bit));

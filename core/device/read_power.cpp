@@ -13,7 +13,7 @@ namespace {
 std::string mustStayOn(const Device& device, InstanceIndex instance)
 {
     const std::string& kind = device.blockOf(instance).kind;
-    for (const char* shared : {"port", "lines", "dma", "interrupts"})
+    for (const char* shared : {"port", "lines", "dma", "dma_router", "interrupts"})
         if (kind == shared)
             return "pads, lines, DMA and interrupts are set up before anything can be awaited, and keep what they have "
                    "in every mode";

@@ -192,6 +192,10 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
         };
         std::vector<std::string> patterns;
         std::optional<Encoding> encoding;
+        if (from.isObject() && from.has("slices")) {
+            readSlicedRoles(block, name, kind, from);
+            continue;
+        }
         if (from.isObject()) {
             from.allowOnly({"field", "encoding"});
             patterns.push_back(from.string("field"));
@@ -227,6 +231,73 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
             block.roles[name] = role;
         }
     }
+}
+
+/// { "slices": ["SELH.P{bit}", "SELL.P{bit}"] }: the code's highest bits first, as data sheets write them.
+void DeviceReader::readSlicedRoles(Block& block, const std::string& name, const BlockKind* kind, const JsonNode& node)
+{
+    node.allowOnly({"slices", "encoding"});
+    static const std::vector<std::string> may{"function", "pull", "drive", "speed", "open_drain"};
+    const RoleSpec* spec = kind && kind->id == "port" && std::find(may.begin(), may.end(), name) != may.end()
+                               ? kind->role(name + "0")
+                               : nullptr;
+    if (!spec) {
+        node.fail(
+            fmt::format("\"{}\" is held by one field; of the roles of a port {} can be in slices.", name, listed(may)));
+        return;
+    }
+    std::vector<std::string> patterns = node.child("slices").asStrings();
+    std::reverse(patterns.begin(), patterns.end());
+    if (patterns.size() < 2) {
+        node.child("slices").fail("lists the fields of a code from its highest bits down: at least two.");
+        return;
+    }
+    Encoding encoding;
+    if (node.has("encoding"))
+        encoding = readEncoding(node.child("encoding"));
+    checkEncoding(*spec, encoding, node);
+    bool any = false;
+    for (int bit = 0; bit < 32; ++bit) {
+        Role role;
+        int bits = 0;
+        std::vector<std::string> missing;
+        for (size_t i = 0; i < patterns.size(); ++i) {
+            std::string named = patterns[i];
+            for (size_t at; (at = named.find("{bit}")) != std::string::npos;)
+                named.replace(at, 5, std::to_string(bit));
+            const Role slice = fieldOfName(block, named);
+            if (slice.reg < 0) {
+                missing.push_back(named);
+                continue;
+            }
+            if (i == 0) {
+                role.reg = slice.reg;
+                role.field = slice.field;
+            } else {
+                role.higher.emplace_back(slice.reg, slice.field);
+            }
+            bits += block.registers[size_t(slice.reg)].fields[size_t(slice.field)].width;
+        }
+        if (missing.size() == patterns.size())
+            continue;
+        if (!missing.empty()) {
+            node.child("slices").fail(fmt::format("bit {} lacks {}, a slice of its code.", bit, listed(missing)));
+            return;
+        }
+        if (bits > 31) {
+            node.child("slices").fail(
+                fmt::format("the slices of bit {} have {} bits together; at most 31.", bit, bits));
+            return;
+        }
+        role.encoding = encoding;
+        if (!block.roles.emplace(name + std::to_string(bit), std::move(role)).second) {
+            node.fail(fmt::format("bit {} has a second field for the role \"{}\".", bit, name));
+            return;
+        }
+        any = true;
+    }
+    if (!any)
+        node.child("slices").fail("these are not fields of this block for any bit.");
 }
 
 /// A role for each bit of a port: "function" becomes "function0", "function1", …, for the bits that have the field.

@@ -70,7 +70,7 @@ void DeviceReader::readPadRoutes()
                                 InstanceSignal::Direction::Analog;
             if (analogCode >= 0 && analog && function.valid()) {
                 route.code = analogCode;
-                route.selects = {{function, static_cast<std::uint32_t>(analogCode)}};
+                route.selects = functionCodes(device_.pads[p], analogCode, node);
             }
             addRoute(std::move(route));
         }
@@ -86,7 +86,7 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
     for (const auto& [key, value] : node.members()) {
         // Where no port is described the pad's functions are known, but not what is written for them.
         const bool known = function.valid() || device_.pads[size_t(pad)].port >= 0;
-        const int code = known ? codeOf(key, function, value) : int(codes.size());
+        const int code = known ? functionOf(key, device_.pads[size_t(pad)], value) : int(codes.size());
         if (code < 0)
             continue;
         if (std::find(codes.begin(), codes.end(), code) != codes.end())
@@ -106,7 +106,7 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
                 continue;
             Route route{pad, signal->first, signal->second, Route::Mechanism::Selector, code, {}, group};
             if (known)
-                route.selects = {{function, static_cast<std::uint32_t>(code)}};
+                route.selects = device_.functionCodes(device_.pads[size_t(pad)], static_cast<std::uint32_t>(code));
             addRoute(std::move(route));
         }
     }
@@ -116,9 +116,8 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
 /// that the unit is made into, and its combination of roles.
 void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
 {
-    const FieldRef function = device_.pads[size_t(pad)].function;
     for (const auto& [key, value] : node.members()) {
-        const int code = codeOf(key, function, value);
+        const int code = functionOf(key, device_.pads[size_t(pad)], value);
         const std::string text = value.asString();
         const size_t dot = text.find('.');
         const std::string unit = text.substr(0, dot);
@@ -142,7 +141,7 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
                                 static_cast<int>(s),
                                 Route::Mechanism::Lanes,
                                 code,
-                                {{function, static_cast<std::uint32_t>(code)}},
+                                device_.functionCodes(device_.pads[size_t(pad)], static_cast<std::uint32_t>(code)),
                                 -1};
                     if (roles.reg >= 0)
                         route.selects.push_back({{static_cast<int>(i), roles.reg, roles.field}, combination.code});
@@ -193,7 +192,7 @@ void DeviceReader::readRemap(const std::string& name, const JsonNode& node, int 
             const FieldRef& function = device_.pads[size_t(pad)].function;
             if (code >= 0 && function.valid()) {
                 route.code = code;
-                route.selects.push_back({function, static_cast<std::uint32_t>(code)});
+                route.selects = functionCodes(device_.pads[size_t(pad)], code, padNode);
             }
             if (field.valid())
                 route.selects.push_back({field, static_cast<std::uint32_t>(setCode)});
@@ -257,7 +256,7 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
                 const FieldRef& function = device_.pads[size_t(terminal.pad)].function;
                 if (code >= 0 && function.valid()) {
                     route.code = code;
-                    route.selects.push_back({function, static_cast<std::uint32_t>(code)});
+                    route.selects = functionCodes(device_.pads[size_t(terminal.pad)], code, node);
                 }
                 if (way.input.valid())
                     route.selects.push_back({way.input, terminal.number});
@@ -298,7 +297,7 @@ void DeviceReader::collectMuxFields()
     std::vector<FieldRef>& fields = device_.muxFields;
     for (const Route& route : device_.routes)
         for (const FieldCode& select : route.selects)
-            if (select.ref != device_.pads[size_t(route.pad)].function)
+            if (!device_.pads[size_t(route.pad)].isPickedBy(select.ref))
                 fields.push_back(select.ref);
     for (const Instance& instance : device_.instances)
         for (const FieldCode& select : instance.selects)
@@ -328,24 +327,51 @@ std::optional<std::pair<int, int>> DeviceReader::signalAt(const std::string& dot
     return std::nullopt;
 }
 
-/// A key that is a code; it must fit into the field, when there is one.
-int DeviceReader::codeOf(const std::string& key, const FieldRef& field, const JsonNode& node)
+/// What gives a pad a function whose code stands once for all pads.
+std::vector<FieldCode> DeviceReader::functionCodes(const Pad& pad, int code, const JsonNode& node)
+{
+    if (std::uint32_t(code) > device_.maxFunction(pad)) {
+        node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(pad.function)));
+        return {};
+    }
+    return device_.functionCodes(pad, static_cast<std::uint32_t>(code));
+}
+
+/// A key that is a code; -1 with a problem when it is none.
+int DeviceReader::codeOf(const std::string& key, const JsonNode& node)
 {
     int code = -1;
     const auto [end, error] = std::from_chars(key.data(), key.data() + key.size(), code);
-    if (error != std::errc() || end != key.data() + key.size() || code < 0) {
-        node.fail(fmt::format("\"{}\" is not a selector code; use a number.", key));
+    if (error == std::errc() && end == key.data() + key.size() && code >= 0)
+        return code;
+    node.fail(fmt::format("\"{}\" is not a selector code; use a number.", key));
+    return -1;
+}
+
+/// A key that is the code of a pad's function.
+int DeviceReader::functionOf(const std::string& key, const Pad& pad, const JsonNode& node)
+{
+    const int code = codeOf(key, node);
+    if (code < 0)
         return -1;
-    }
-    if (!field.valid()) {
+    if (!pad.function.valid()) {
         node.fail("the pad has no field that picks a function (its port has no role \"function\" for this bit).");
         return -1;
     }
-    if (std::uint32_t(code) > device_.fieldOf(field).maxCode()) {
-        node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(field)));
-        return -1;
-    }
-    return code;
+    if (std::uint32_t(code) <= device_.maxFunction(pad))
+        return code;
+    node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(pad.function)));
+    return -1;
+}
+
+/// A key that is a code of a field.
+int DeviceReader::codeOf(const std::string& key, const FieldRef& field, const JsonNode& node)
+{
+    const int code = codeOf(key, node);
+    if (code < 0 || std::uint32_t(code) <= device_.fieldOf(field).maxCode())
+        return code;
+    node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(field)));
+    return -1;
 }
 
 /// -1 without a problem for a pad of a port that the device lacks.

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/findings/finding.h"
+#include "core/plan/toggles.h"
 
 #include <fmt/format.h>
 
@@ -139,6 +140,17 @@ void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+void togglesNothing(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (const ToggledOutput toggled = toggledBy(f.device, f.plan, n); !toggled.trouble.empty())
+            out.push_back({Severity::Error,
+                           {},
+                           fmt::format("{}, Toggles: {}", f.plan.needs[n].title, toggled.trouble),
+                           {Place::Kind::Goal, f.plan.needs[n].id, "toggles"},
+                           {}});
+}
+
 } // namespace
 
 std::vector<Rule> goalRules()
@@ -149,6 +161,7 @@ std::vector<Rule> goalRules()
         {"GOAL-03", "The instance has registers for every goal.", unplaced, nullptr},
         {"GOAL-04", "Sources that share an interrupt have flags to tell them apart.", flagless, nullptr},
         {"GOAL-05", "Needs that share an interrupt have the same priority.", prioritiesDiffer, nullptr},
+        {"GOAL-06", "An interrupt toggles a single output of its own core.", togglesNothing, nullptr},
     };
 }
 

@@ -25,15 +25,16 @@ void giveBack(const Device& device, const PadSetup& setup, const std::string& mo
 {
     const Pad& pad = device.pads[size_t(setup.pad)];
     std::string why = fmt::format("{} is off while {} removes the power from what drives it.", pad.name, mode);
-    for (const FieldRef& ref :
-         {pad.port < 0 ? FieldRef() : device.roleField(pad.port, "output" + std::to_string(pad.bit)), pad.function})
-        if (ref.valid()) {
-            const std::uint32_t reset = device.resetCode(ref);
-            const bool leadsThere = ref == pad.function && std::int64_t(reset) == setup.code;
-            out.push_back(updateStep(
-                device, {{ref, leadsThere ? static_cast<std::uint32_t>(pad.portCode) : reset, pad.name + " rests"}},
-                std::exchange(why, {})));
-        }
+    const auto rest = [&](const FieldCode& field) {
+        out.push_back(updateStep(device, {{field.ref, field.code, pad.name + " rests"}}, std::exchange(why, {})));
+    };
+    if (pad.port >= 0)
+        if (const FieldRef output = device.roleField(pad.port, "output" + std::to_string(pad.bit)); output.valid())
+            rest({output, device.resetCode(output)});
+    const std::uint32_t reset = device.resetFunction(pad);
+    for (const FieldCode& slice :
+         device.functionCodes(pad, std::int64_t(reset) == setup.code ? std::uint32_t(pad.portCode) : reset))
+        rest(slice);
 }
 
 ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings,

@@ -40,10 +40,10 @@ public:
         for (const Stream& stream : bound.streams)
             if (device_.dma.instance >= 0 && stream.channel >= 0) {
                 gate(device_.dma.instance);
-                const FieldRef router =
-                    device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel));
+                const FieldRef router = device_.requestField(stream.channel);
                 if (!router.valid())
                     continue;
+                gate(router.instance);
                 add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[size_t(need_)].title + ", DMA"}},
                                fmt::format("DMA channel {}: request {}.{}.", stream.channel,
                                            device_.instances[size_t(bound.instance)].name, stream.request)),

@@ -26,10 +26,15 @@ bool SharedRegisters::has(InstanceIndex port, RegisterIndex reg)
             if (role.reg < 0 || digits >= name.size())
                 continue;
             const int own = std::stoi(name.substr(digits));
-            int& bit = bits[size_t(role.reg)];
-            if (bit >= 0 && own != bit)
-                shared[size_t(role.reg)] = true;
-            bit = own;
+            const auto add = [&](RegisterIndex index) {
+                int& bit = bits[size_t(index)];
+                if (bit >= 0 && own != bit)
+                    shared[size_t(index)] = true;
+                bit = own;
+            };
+            add(role.reg);
+            for (const auto& slice : role.higher)
+                add(slice.first);
         }
     }
     return shared[size_t(reg)];
@@ -61,17 +66,17 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
         const Role* role = device.blockOf(pad.port).role(name + bit);
         if (!role)
             return;
-        const FieldRef ref{pad.port, role->reg, role->field};
         const std::optional<std::uint32_t> code = role->encoding.encode(value);
-        if (code && *code <= device.fieldOf(ref).maxCode())
-            fields.push_back({ref, *code, cause, name});
+        if (code && *code <= device.blockOf(pad.port).maxCode(*role))
+            for (const FieldCode& slice : device.codesOf(pad.port, *role, *code))
+                fields.push_back({slice.ref, slice.code, cause, name});
         else if (value != 0)
             image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name,
-                                                 name, need.title, device.nameOf(ref)));
+                                                 name, need.title, device.nameOf({pad.port, role->reg, role->field})));
     };
     if (setup.code >= 0)
-        if (const FieldRef ref = device.roleField(pad.port, "function" + bit); ref.valid())
-            fields.push_back({ref, static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title});
+        for (const FieldCode& slice : device.functionCodes(pad, static_cast<std::uint32_t>(setup.code)))
+            fields.push_back({slice.ref, slice.code, need.title + ", " + seat.signal.title});
     put("output", setup.output, need.title + ", direction");
     // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
     const auto causeOf = [&](const char* property) {
@@ -96,12 +101,15 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
                                   seat.signal.title, carried);
     std::vector<std::pair<int, int>> order; // rank, register
     for (const auto& [reg, writes] : byRegister) {
-        const auto holds = [&, &writes = writes](const char* role) {
-            const FieldRef ref = device.roleField(pad.port, role + bit);
+        const FieldRef output = device.roleField(pad.port, "output" + bit);
+        const auto any = [&writes = writes](const auto& what) {
             return std::any_of(writes.begin(), writes.end(),
-                               [&ref](const FieldWrite& write) { return write.ref == ref; });
+                               [&what](const FieldWrite& write) { return what(write.ref); });
         };
-        order.emplace_back(holds("output") ? 2 : holds("function") ? 1 : 0, reg);
+        order.emplace_back(any([&output](const FieldRef& ref) { return ref == output; })      ? 2
+                           : any([&pad](const FieldRef& ref) { return pad.isPickedBy(ref); }) ? 1
+                                                                                              : 0,
+                           reg);
     }
     std::sort(order.begin(), order.end());
     for (const auto& [rank, reg] : order) {
@@ -201,7 +209,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         const Route& route = device.routes[size_t(seat.route)];
         std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
         for (const FieldCode& select : route.selects)
-            if (select.ref != device.pads[size_t(setup.pad)].function && select.ref.instance != route.instance)
+            if (!device.pads[size_t(setup.pad)].isPickedBy(select.ref) && select.ref.instance != route.instance)
                 byRegister[{select.ref.instance, select.ref.reg}].push_back(
                     {select.ref, select.code, plan.needs[size_t(setup.need)].title + ", " + seat.signal.title});
         std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[size_t(setup.pad)].name);

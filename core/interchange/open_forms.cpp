@@ -102,6 +102,8 @@ void addRegister(std::string& out, const Register& reg, std::uint32_t reset, std
     };
     if (!reg.guards.empty())
         left.push_back(fmt::format("{}.{}: what must be written before it", block, reg.name));
+    if (!reg.settles.value.isZero())
+        left.push_back(fmt::format("{}.{}: the wait after each write", block, reg.name));
     if (!reg.parts.empty()) {
         left.push_back(fmt::format("{}.{}: that its parts are one register", block, reg.name));
         for (const RegisterPart& part : reg.parts) {

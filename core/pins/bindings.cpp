@@ -242,7 +242,7 @@ void useSeat(std::vector<Use>& out, const Device& device, int seat, const Signal
         return;
     const Route& way = device.routes[size_t(route)];
     for (const FieldCode& select : way.selects)
-        if (select.ref != facts.function)
+        if (!facts.isPickedBy(select.ref))
             out.push_back({{Resource::Kind::Setting, device.muxField(select.ref)}, std::to_string(select.code), seat});
     if (channel > 0 || signal.channel >= 0)
         // A pair's two outputs are one channel: they share it within their need, and with no other.

@@ -196,6 +196,13 @@ GoalSpec priorityGoal()
             0,          255,        true};
 }
 
+GoalSpec togglesGoal()
+{
+    return {"toggles", "Toggles", GoalSpec::Type::Text,
+            "",        {},        "Id of a need with a single output, which the interrupt inverts each time.",
+            0,         0,         true};
+}
+
 GoalSpec aboveGoal()
 {
     return {"above",

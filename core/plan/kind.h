@@ -97,6 +97,10 @@ struct KindSpec {
     std::string (*sharedAs)(const Need& need) = nullptr;
     /// Id of the need whose timer's periods it counts instead of a clock; empty text or null: its own clock paces it.
     std::string (*pacedBy)(const Need& need) = nullptr;
+    /// Id of the need whose output each of its interrupts toggles; empty text or null: none.
+    std::string (*toggles)(const Need& need) = nullptr;
+    /// Whether it is a single output, which can be toggled; null: it is not.
+    bool (*canBeToggled)(const Need& need) = nullptr;
     /// Rate of the periods that its timer makes, by which others can be started; null: it makes none.
     Frequency (*rhythm)(const Need& need) = nullptr;
 
@@ -177,6 +181,7 @@ template <typename T> std::vector<std::string> wordsOf(const std::vector<std::pa
 }
 /// The goal "priority" of kinds whose events interrupt.
 GoalSpec priorityGoal();
+GoalSpec togglesGoal();
 /// The goal "above": the id of a need whose interrupts are less urgent.
 GoalSpec aboveGoal();
 

@@ -182,11 +182,11 @@ private:
     {
         const std::string bit = std::to_string(facts.bit);
         const auto check = [&](const char* role, std::int64_t wanted, const char* what) {
-            const FieldRef ref = device_.roleField(facts.port, role + bit);
-            if (!ref.valid())
+            const Role* found = device_.blockOf(facts.port).role(role + bit);
+            if (!found)
                 return;
             const std::optional<std::int64_t> is =
-                meaningOf(device_.blockOf(facts.port).role(role + bit)->encoding, chip_.registers().code(ref));
+                meaningOf(found->encoding, chip_.registers().code(facts.port, *found));
             if (is != wanted)
                 differs(fmt::format("{} of {}", what, facts.name), is ? std::to_string(*is) : "no value",
                         std::to_string(wanted), place);
@@ -337,10 +337,7 @@ private:
 
     void dma(const BoundNeed& bound, const Stream& stream, const std::string& title, const Place& place)
     {
-        const FieldRef router =
-            device_.dma.instance >= 0
-                ? device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel))
-                : FieldRef();
+        const FieldRef router = device_.requestField(stream.channel);
         const auto links = device_.instances[size_t(bound.instance)].dma.find(stream.request);
         if (!router.valid() || links == device_.instances[size_t(bound.instance)].dma.end())
             return;

@@ -36,6 +36,11 @@ std::string InterruptRun::functionOf(const InterruptClient& client) const
     return (names_.need(client.need) + "_" + Word::of(client.function)).text();
 }
 
+std::string InterruptRun::toggleOf(NeedIndex need) const
+{
+    return (names_.need(size_t(need)) + "_toggle").text();
+}
+
 void InterruptRun::report(const InterruptClient& client, std::string text)
 {
     chip_.report(Hazard::Kind::Program, std::move(text), {Place::Kind::Need, f_.plan.needs[client.need].id, {}});
@@ -115,6 +120,18 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
     std::set<std::string> functions;
     for (const InterruptClient& client : vector.clients)
         functions.insert(functionOf(client));
+    const auto isDue = [&](const InterruptClient& client) {
+        const FieldRef own = f_.device.roleField(client.instance, client.flag);
+        const auto at =
+            std::find_if(flags.begin(), flags.end(), [&own](const Flag& known) { return known.ref == own; });
+        return at == flags.end() || set[std::size_t(at - flags.begin())];
+    };
+    std::map<NeedIndex, int> toggles;
+    for (const InterruptClient& client : vector.clients)
+        if (client.toggled >= 0)
+            toggles[client.toggled] += isDue(client);
+    for (const auto& [need, due] : toggles)
+        functions.insert(toggleOf(need));
     core_.countCallsOf(functions);
     if (returned(core_.call(vector.handler.text()), vector.handler.text())) {
         for (const InterruptClient& client : vector.clients) {
@@ -124,11 +141,7 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
             // Several events of one need can end in one function: it is called for each.
             const auto due =
                 std::count_if(vector.clients.begin(), vector.clients.end(), [&](const InterruptClient& one) {
-                    const FieldRef own = f_.device.roleField(one.instance, one.flag);
-                    const auto at = std::find_if(flags.begin(), flags.end(),
-                                                 [&own](const Flag& known) { return known.ref == own; });
-                    return functionOf(one) == functionOf(client) &&
-                           (at == flags.end() || set[std::size_t(at - flags.begin())]);
+                    return functionOf(one) == functionOf(client) && isDue(one);
                 });
             const int calls = core_.callsOf(functionOf(client));
             const std::string when = flag == flags.end()
@@ -148,6 +161,10 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
                 report(client, fmt::format("{} leaves {} set: the interrupt would fire again at once.",
                                            vector.handler.text(), f_.device.nameOf(ref)));
         }
+        for (const auto& [need, due] : toggles)
+            if (const int calls = core_.callsOf(toggleOf(need)); calls != due)
+                report(vector.clients.front(), fmt::format("{} calls {} {} times instead of {}.", vector.handler.text(),
+                                                           toggleOf(need), calls, due));
         for (const FieldRef& other : others)
             if (registers.code(other) == 0)
                 report(vector.clients.front(), fmt::format("{} clears {}, which belongs to another interrupt.",
@@ -161,6 +178,12 @@ void InterruptRun::interrupt(const InterruptVector& vector, const std::vector<Fl
 {
     SimulatedRegisters& registers = chip_.registers();
     const std::vector<SimulatedRegisters::Cell> before = registers.cells();
+    std::vector<FieldRef> levels;
+    for (const InterruptClient& client : vector.clients)
+        for (const PadSetup& setup : f_.pads)
+            if (client.toggled >= 0 && setup.need == client.toggled)
+                if (const Pad& pad = f_.device.pads[std::size_t(setup.pad)]; pad.port >= 0)
+                    levels.push_back(f_.device.roleField(pad.port, "level" + std::to_string(pad.bit)));
     const auto settings = [&] {
         std::vector<std::uint32_t> out;
         for (std::size_t cell = 0; cell < registers.cells().size(); ++cell) {
@@ -172,6 +195,10 @@ void InterruptRun::interrupt(const InterruptVector& vector, const std::vector<Fl
             for (const Flag& flag : flags)
                 if (registers.cellOf(flag.ref.instance, flag.ref.reg) == int(cell))
                     kept &= ~f_.device.fieldOf(flag.ref).mask();
+            // Nor is the level of an output that the handler inverts.
+            for (const FieldRef& level : levels)
+                if (registers.cellOf(level.instance, level.reg) == int(cell))
+                    kept &= ~f_.device.fieldOf(level).mask();
             out.push_back(registers.cells()[cell].value & kept);
         }
         return out;

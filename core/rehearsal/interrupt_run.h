@@ -30,6 +30,7 @@ private:
     void interrupt(const InterruptVector& vector, const std::vector<Flag>& flags, const std::string& function);
     bool returned(EmulatedCore::Ended how, const std::string& function);
     std::string functionOf(const InterruptClient& client) const;
+    std::string toggleOf(NeedIndex need) const;
     void report(const InterruptClient& client, std::string text);
 
     const Facts& f_;

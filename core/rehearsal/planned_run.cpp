@@ -273,8 +273,7 @@ private:
                     node.ready.ref == write.ref || node.status == write.ref)
                     return {Place::Kind::Clock, node.id, {}};
         for (const PadSetup& setup : f_.pads)
-            if (const Pad& pad = device_.pads[size_t(setup.pad)];
-                pad.function.valid() && step.fields.front().ref == pad.function)
+            if (const Pad& pad = device_.pads[size_t(setup.pad)]; pad.isPickedBy(step.fields.front().ref))
                 return {Place::Kind::Pad, pad.name, f_.plan.needs[size_t(setup.need)].id};
         return {Place::Kind::Register,
                 device_.instances[size_t(step.instance)].name + "." +
@@ -338,6 +337,8 @@ private:
             out_.writes.push_back({core, access.address, access.value});
             chip_.write(access.address, access.value, access.bytes);
         }
+        if (const Duration& settles = device_.blockOf(instance).registers[size_t(reg)].settles; !settles.value.isZero())
+            chip_.pass((settles.value * kSecond).ceil());
     }
 
     std::uint32_t readRegister(InstanceIndex instance, const Register& reg, CoreIndex core)

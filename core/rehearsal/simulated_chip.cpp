@@ -224,6 +224,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
+    judgeSettling(face.first, shape);
     registers_.follow(now_);
     return spot.part < 0 ? registers_.read(cell) : registers_.readPart(spot);
 }
@@ -259,6 +260,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
             return;
         value = *whole;
     }
+    judgeSettling(instance, shape);
     const std::uint32_t before = registers_.cell(cell).value;
     judgeHeld(instance, reg, before, value);
     judgeUnit(instance, reg);
@@ -288,6 +290,8 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                 dog.elapsed = 0;
             }
         }
+    if (!shape.settles.value.isZero())
+        beginSettling(instance, reg);
     judgeFrozen(instance, reg, before);
     settleDomains();
     if (clocks_.concerns(instance, reg))

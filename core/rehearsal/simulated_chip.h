@@ -113,6 +113,9 @@ private:
     void judgeHandOver(PadIndex pad, const Demand::HandOver& given);
     void judgeUnit(InstanceIndex instance, RegisterIndex reg);
     void judgeHeld(InstanceIndex instance, RegisterIndex reg, std::uint32_t before, std::uint32_t value);
+    /// A write that takes its time keeps its instance, and what it lets out of a gate or a reset, from being used.
+    void beginSettling(InstanceIndex instance, RegisterIndex reg);
+    void judgeSettling(InstanceIndex instance, const Register& accessed);
     void judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::uint32_t before);
     /// What lets the dog run: ticks of its clock until it bites; 0 while it does not run.
     double ticksOf(const Dog& dog) const;
@@ -133,6 +136,12 @@ private:
     bool admitted(InstanceIndex instance) const;
     int acting_ = 0;
     std::vector<Dog> dogs_;
+    struct Settling {
+        Moment until = 0;
+        InstanceIndex by = -1; ///< whose register was written
+        RegisterIndex reg = -1;
+    };
+    std::map<InstanceIndex, Settling> settling_;
     struct Power {
         bool on = false;
         Moment readyAt = 0;

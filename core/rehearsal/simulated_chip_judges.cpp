@@ -58,6 +58,30 @@ void SimulatedChip::judgeHeld(InstanceIndex instance, RegisterIndex reg, std::ui
     }
 }
 
+void SimulatedChip::beginSettling(InstanceIndex instance, RegisterIndex reg)
+{
+    const Settling settling{now_ + (registers_.shape({instance, reg}).settles.value * kSecond).ceil(), instance, reg};
+    settling_[instance] = settling;
+    for (size_t i = 0; i < device_.instances.size(); ++i)
+        for (const FieldCode& field :
+             {device_.instances[i].gate, device_.instances[i].gateSet, device_.instances[i].reset})
+            if (field.valid() && field.ref.instance == instance && field.ref.reg == reg)
+                settling_[InstanceIndex(int(i))] = settling;
+}
+
+void SimulatedChip::judgeSettling(InstanceIndex instance, const Register& accessed)
+{
+    const auto at = settling_.find(instance);
+    if (at == settling_.end() || now_ >= at->second.until)
+        return;
+    const std::string& owner = device_.instances[size_t(instance)].name;
+    const auto& [until, by, reg] = at->second;
+    report(Hazard::Kind::Lost,
+           fmt::format("{}.{} is accessed {} before the write to {}.{} has settled.", owner, accessed.name,
+                       momentText(until - now_), device_.instances[size_t(by)].name, registers_.shape({by, reg}).name),
+           {Place::Kind::Register, owner + "." + accessed.name, {}});
+}
+
 void SimulatedChip::judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::uint32_t before)
 {
     const std::uint32_t after = registers_.cell(registers_.cellOf(instance, reg)).value;

@@ -10,15 +10,21 @@ SimulatedPads::SimulatedPads(const SimulatedRegisters& registers) : registers_(r
         const Pad& pad = device.pads[p];
         Fields fields;
         if (pad.port >= 0) {
+            const Block& port = device.blockOf(pad.port);
             const std::string bit = std::to_string(pad.bit);
-            fields = {device.roleField(pad.port, "output" + bit), device.roleField(pad.port, "level" + bit),
-                      device.roleField(pad.port, "open_drain" + bit), device.roleField(pad.port, "pull" + bit)};
+            fields = {port.role("function" + bit), port.role("output" + bit), port.role("level" + bit),
+                      port.role("open_drain" + bit), port.role("pull" + bit)};
         }
-        for (const FieldRef& ref : {fields.output, fields.level, fields.openDrain, fields.pull, pad.function})
-            if (ref.valid()) {
-                std::vector<PadIndex>& pads = concerned_[{ref.instance, ref.reg}];
-                if (pads.empty() || pads.back() != int(p))
-                    pads.push_back(int(p));
+        const auto concerns = [&](RegisterIndex reg) {
+            std::vector<PadIndex>& pads = concerned_[{pad.port, reg}];
+            if (pads.empty() || pads.back() != int(p))
+                pads.push_back(int(p));
+        };
+        for (const Role* role : {fields.output, fields.level, fields.openDrain, fields.pull, fields.function})
+            if (role) {
+                concerns(role->reg);
+                for (const auto& slice : role->higher)
+                    concerns(slice.first);
             }
         fields_.push_back(fields);
     }
@@ -29,15 +35,12 @@ PadLook SimulatedPads::look(PadIndex pad) const
     const Device& device = registers_.device();
     const Pad& facts = device.pads[size_t(pad)];
     const Fields& fields = fields_[size_t(pad)];
-    const auto meaning = [&](const FieldRef& ref, const char* role) -> std::int64_t {
-        if (!ref.valid())
-            return 0;
-        const Role* found = device.blockOf(ref.instance).role(role + std::to_string(facts.bit));
-        return meaningOf(found->encoding, registers_.code(ref)).value_or(-1);
+    const auto meaning = [&](const Role* role) -> std::int64_t {
+        return role ? meaningOf(role->encoding, registers_.code(facts.port, *role)).value_or(-1) : 0;
     };
     PadLook out;
-    if (facts.function.valid()) {
-        out.function = registers_.code(facts.function);
+    if (fields.function) {
+        out.function = registers_.code(facts.port, *fields.function);
         out.port = std::int64_t(out.function) == facts.portCode;
     }
     for (const RouteIndex index : out.port ? std::vector<RouteIndex>() : facts.routes) {
@@ -47,10 +50,10 @@ PadLook SimulatedPads::look(PadIndex pad) const
         out.led = out.led || (route.code == std::int64_t(out.function) && direction != InstanceSignal::Direction::In &&
                               direction != InstanceSignal::Direction::Analog);
     }
-    out.output = meaning(fields.output, "output") == 1;
-    out.high = meaning(fields.level, "level") == 1;
-    out.openDrain = meaning(fields.openDrain, "open_drain") == 1;
-    out.pull = meaning(fields.pull, "pull");
+    out.output = meaning(fields.output) == 1;
+    out.high = meaning(fields.level) == 1;
+    out.openDrain = meaning(fields.openDrain) == 1;
+    out.pull = meaning(fields.pull);
     return out;
 }
 

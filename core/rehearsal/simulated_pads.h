@@ -39,7 +39,7 @@ public:
 
 private:
     struct Fields {
-        FieldRef output, level, openDrain, pull;
+        const Role *function = nullptr, *output = nullptr, *level = nullptr, *openDrain = nullptr, *pull = nullptr;
     };
     const SimulatedRegisters& registers_;
     std::vector<Fields> fields_;

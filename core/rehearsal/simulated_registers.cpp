@@ -151,6 +151,17 @@ std::uint32_t SimulatedRegisters::code(const FieldRef& ref) const
     return field.in(cells_[size_t(index)].value);
 }
 
+std::uint32_t SimulatedRegisters::code(InstanceIndex instance, const Role& role) const
+{
+    std::uint32_t out = code({instance, role.reg, role.field});
+    int below = shape({instance, role.reg}).fields[size_t(role.field)].width;
+    for (const auto& [reg, field] : role.higher) {
+        out |= code({instance, reg, field}) << below;
+        below += shape({instance, reg}).fields[size_t(field)].width;
+    }
+    return out;
+}
+
 void SimulatedRegisters::put(const FieldRef& ref, std::uint32_t code)
 {
     const int index = cellOf(ref.instance, ref.reg);

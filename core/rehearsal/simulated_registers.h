@@ -56,6 +56,8 @@ public:
 
     /// What a field holds inside the chip.
     std::uint32_t code(const FieldRef& ref) const;
+    /// Of a role of an instance, put together from its slices.
+    std::uint32_t code(InstanceIndex instance, const Role& role) const;
     bool holds(const FieldCode& field) const { return code(field.ref) == field.code; }
     /// The hardware itself changes a field.
     void put(const FieldRef& ref, std::uint32_t code);

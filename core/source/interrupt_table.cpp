@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/source/interrupt_table.h"
 
+#include "core/plan/toggles.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -38,6 +39,10 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
             out.push_back({*number,
                            {need, event.instance, event.event, event.flag, event.function, event.about, event.rate,
                             event.own, event.enable}});
+    if (const NeedIndex toggled = toggledBy(f.device, f.plan, need).need;
+        toggled >= 0 && hasFiles(f, names, size_t(toggled)))
+        for (auto& [number, client] : out)
+            client.toggled = toggled;
     return out;
 }
 

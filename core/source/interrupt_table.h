@@ -16,9 +16,10 @@ struct InterruptClient {
     std::string flag;     ///< role of the instance; empty or absent: the interrupt itself tells
     std::string function; ///< ending of the name of the user's function
     std::string about;
-    Frequency rate;     ///< how often at most; zero: nobody can say
-    bool own = false;   ///< the need's own C has the function
-    std::string enable; ///< role that lets it interrupt; empty or absent: it always does
+    Frequency rate;         ///< how often at most; zero: nobody can say
+    bool own = false;       ///< the need's own C has the function
+    std::string enable;     ///< role that lets it interrupt; empty or absent: it always does
+    NeedIndex toggled = -1; ///< whose output the handler toggles; -1: none
 };
 
 /// One interrupt number that needs of a core's program use.

@@ -59,6 +59,14 @@ bool readOnce(const Device& device, const std::vector<FieldRef>& flags, const Fi
                        [](const Field& field) { return field.access == Field::Access::ReadToClear; });
 }
 
+/// The output that the plan has toggled by this interrupt.
+void callToggle(Writer& w, const InterruptClient& client, int indent)
+{
+    if (client.toggled >= 0)
+        w.linef("{}{}_toggle();", Code::trusted(std::string(size_t(indent), ' ')),
+                w.names.need(size_t(client.toggled)));
+}
+
 /// Each flag is cleared in the way that its register asks for, then the need's function is called.
 void writeHandler(Writer& w, const InterruptVector& vector)
 {
@@ -87,6 +95,7 @@ void writeHandler(Writer& w, const InterruptVector& vector)
         const Word function = w.names.need(client.need) + "_" + Word::of(client.function);
         const FieldRef flag = f.device.roleField(client.instance, client.flag);
         if (!flag.valid()) {
+            callToggle(w, client, 4);
             w.linef("    {}();", function);
             continue;
         }
@@ -99,10 +108,12 @@ void writeHandler(Writer& w, const InterruptVector& vector)
                 local == locals.end() ? registerValue(f, w.names, flag.instance, flag.reg) : code("{}", local->second),
                 roleMacro(f, w.names, client.instance, client.flag));
         forgetFlag(w, client.instance, client.flag, 8);
+        callToggle(w, client, 8);
         w.linef("        {}();", function);
         for (const InterruptClient& other : vector.clients)
             if (other.need != client.need && f.device.roleField(other.instance, other.flag) == flag) {
                 w.becauseNeed(other.need, other.event);
+                callToggle(w, other, 8);
                 w.linef("        {}_{}();", w.names.need(other.need), Word::of(other.function));
             }
         w.line("    }");
@@ -191,10 +202,11 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
     std::set<std::string> functions;
     for (const InterruptVector& vector : vectors)
         for (const InterruptClient& client : vector.clients)
-            if (included.insert(client.need).second) {
-                w.becauseNeed(client.need);
-                w.linef("#include \"{}.h\"", names.need(client.need));
-            }
+            for (const NeedIndex need : {client.need, client.toggled})
+                if (need >= 0 && included.insert(size_t(need)).second) {
+                    w.becauseNeed(need);
+                    w.linef("#include \"{}.h\"", names.need(size_t(need)));
+                }
     w.noCause();
     w.line();
     writeEnable(w);

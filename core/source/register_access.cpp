@@ -2,6 +2,11 @@
 #include "core/source/register_access.h"
 
 #include "core/base/text.h"
+#include "core/clocks/rates.h"
+#include "core/image/image.h"
+#include "core/quantity/format.h"
+
+#include <algorithm>
 
 namespace bindrel {
 
@@ -23,6 +28,20 @@ Code bitsOf(const RegisterPart& part)
 {
     return part.lsb == 0 ? code("at->{}", Word::spelled(part.name))
                          : code("(uint32_t)at->{} << {}u", Word::spelled(part.name), part.lsb);
+}
+
+/// Iterations of four cycles that last so long at the fastest rate that the core may ever have.
+std::int64_t settlingPasses(const Facts& f, CoreIndex core, const Duration& settles)
+{
+    const ClockIndex clock = f.device.cores[size_t(core)].clock;
+    Frequency fastest = fastestRate(f.image, f.rates, clock);
+    for (size_t range = 0; range < f.device.ranges.size(); ++range)
+        if (const auto most = limitIn(f.device, f.device.clocks[size_t(clock)], int(range)).max)
+            fastest = std::max(fastest, *most);
+    for (const Step& step : f.image.steps)
+        if (step.coreRate.defined())
+            fastest = std::max(fastest, step.coreRate);
+    return std::max<std::int64_t>(1, (settles.value * fastest.value / 4).ceil());
 }
 
 } // namespace
@@ -159,6 +178,15 @@ void writeAccessors(Writer& w, const Block& block, int index)
                     reg.width == 32 ? Code::trusted("value") : code("({})value", typeOf(reg)));
         if (!reg.guards.empty())
             w.linef("    {}_interrupts_release(held);", w.names.prefix);
+        if (!reg.settles.value.isZero()) {
+            w.comment(fmt::format("The write takes effect within {}; nothing may be accessed before. One iteration "
+                                  "takes at least four cycles.",
+                                  format(reg.settles)),
+                      4);
+            w.linef("    for (volatile uint32_t passes = {}u; passes > 0u; passes--) {{",
+                    settlingPasses(w.facts, w.names.core, reg.settles));
+            w.line("    }");
+        }
         w.line("}");
         w.line();
     }

@@ -184,7 +184,7 @@ Place placeOf(const Writer& w, const Step& step)
     if (step.phase == Step::Phase::Pins)
         for (const PadSetup& setup : w.facts.pads) {
             const Pad& pad = w.facts.device.pads[size_t(setup.pad)];
-            if (pad.function.valid() && step.fields.front().ref == pad.function)
+            if (pad.isPickedBy(step.fields.front().ref))
                 return {Place::Kind::Pad, pad.name, w.facts.plan.needs[size_t(setup.need)].id};
         }
     return {Place::Kind::Register,

@@ -11,13 +11,18 @@ Kind debugKind()
     kind.id = "debug";
     kind.title = "Debug";
     kind.otherNames = {{"debug port", {}}, {"debugger", {}}};
+    kind.phrases = {{"single-wire", {{"wires", "one"}}}, {"one wire", {{"wires", "one"}}}};
+    kind.goals = {
+        {"wires", "Wires", GoalSpec::Type::Choice, "two", {"two", "one"}, "One: data only, without a clock."}};
     kind.instanceKind = "debug";
-    kind.signals = [](const Need&) {
+    kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
-        return std::vector<SignalSpec>{{"dio", "data", "DIO", -1, D::Both, false},
-                                       {"clk", "clock", "CLK", -1, D::In, false}};
+        std::vector<SignalSpec> out{{"dio", "data", "DIO", -1, D::Both, false}};
+        if (goalIs(need, "wires", "two"))
+            out.push_back({"clk", "clock", "CLK", -1, D::In, false});
+        return out;
     };
-    kind.brief = [](const Need&) { return std::string("two-wire"); };
+    kind.brief = [](const Need& need) { return goalText(need, "wires") + "-wire"; };
     kind.solderedToItsPads = true;
     kind.instanceSignals = {{"DIO", "Data.", "both"}, {"CLK", "Clock.", "in both"}};
     return room;

@@ -129,6 +129,28 @@ void defineRead(Writer& w, NeedIndex need)
     w.line("}");
 }
 
+/// By the port's own toggle bit where it has one; else by what the level register says.
+void defineToggle(Writer& w, const Pad& pad, const Word& name)
+{
+    const Device& device = w.facts.device;
+    const std::string n = std::to_string(pad.bit);
+    w.line();
+    w.linef("void {}_toggle(void)", name);
+    w.line("{");
+    if (device.roleField(pad.port, "toggle" + n).valid()) {
+        writeRoleCode(w, pad.port, "toggle" + n, 1, 4);
+    } else {
+        const bool readable =
+            device.fieldOf(device.roleField(pad.port, "level" + n)).access != Field::Access::WriteOnly;
+        const std::string role = (readable ? "level" : "input") + n;
+        beginShared(w, true);
+        w.linef("    {}_set(({} & {}) == 0u);", name, roleRegister(w.facts, w.names, pad.port, role),
+                roleMacro(w.facts, w.names, pad.port, role));
+        endShared(w, true);
+    }
+    w.line("}");
+}
+
 } // namespace
 
 void declareGpio(Writer& w, NeedIndex need)
@@ -147,6 +169,8 @@ void declareGpio(Writer& w, NeedIndex need)
     if (setup->output) {
         w.comment("Drives the pad.");
         w.linef("void {}_set(bool high);", name);
+        w.comment("Inverts the level that the pad is driven to.");
+        w.linef("void {}_toggle(void);", name);
     }
     w.comment("Level at the pad.");
     w.linef("bool {}_is_high(void);", name);
@@ -182,6 +206,7 @@ void defineGpio(Writer& w, NeedIndex need)
         w.line("    }");
         endShared(w, !direct);
         w.line("}");
+        defineToggle(w, pad, name);
     }
     w.line();
     w.linef("bool {}_is_high(void)", name);

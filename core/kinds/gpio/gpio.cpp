@@ -35,7 +35,7 @@ bool gpioRelevant(const Need& need, std::string_view goal)
     const bool input = goalIs(need, "direction", "input");
     if (goal == "edges")
         return input;
-    if (goal == "debounce" || goal == "priority")
+    if (goal == "debounce" || goal == "priority" || goal == "toggles")
         return input && !goalIs(need, "edges", "none");
     if (goal == "level" || goal == "levels")
         return !input && (widthOf(need) == 1) == (goal == "level");
@@ -126,6 +126,7 @@ Kind gpioKind()
          {"none", "rising", "falling", "both"},
          "Uses the external-interrupt line of the pad."},
         {"debounce", "Debounce", T::Duration, "0 s", {}, "The interrupt line ignores shorter pulses.", 0, 0, true},
+        togglesGoal(),
         priorityGoal(),
         aboveGoal(),
         {"drive", "Drive", T::Choice, "weak", {"weak", "medium", "strong"}, "", 0, 0, true},
@@ -133,6 +134,10 @@ Kind gpioKind()
     };
     kind.signals = gpioSignals;
     kind.relevant = gpioRelevant;
+    kind.toggles = [](const Need& need) {
+        return gpioRelevant(need, "toggles") ? goalName(need, "toggles") : std::string();
+    };
+    kind.canBeToggled = [](const Need& need) { return goalIs(need, "direction", "output") && widthOf(need) == 1; };
     kind.brief = [](const Need& need) {
         if (goalIs(need, "direction", "output"))
             return widthOf(need) > 1 ? fmt::format("{} outputs", widthOf(need)) : "output, " + goalText(need, "level");
@@ -159,7 +164,7 @@ Kind gpioKind()
         if (g.rising || g.falling)
             setup.line = device.linesInPorts ? pad.bit : pad.line;
     };
-    room.source = {declareGpio, defineGpio, {"set", "is_high", "edge", "write", "read"}};
+    room.source = {declareGpio, defineGpio, {"set", "toggle", "is_high", "edge", "write", "read"}};
     return room;
 }
 

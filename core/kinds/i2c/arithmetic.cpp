@@ -5,7 +5,8 @@
 // One SCL period on the wire is
 //     LOW x PRE / f  +  rise  +  (SYNC + FILTER) / f  +  HIGH x PRE / f
 // since the controller starts to count the high phase when it has seen the line rise. The low phase on the wire is
-// shorter than the counted one by the fall time. Both phase minima of the speed class must hold, and the rate must not
+// shorter than the counted one by the fall time. A controller can make both phases from one number N: LOW and HIGH are
+// then fixed multiples of it. Both phase minima of the speed class must hold, and the rate must not
 // be exceeded; the remaining time goes to the low phase first, whose minimum is the tighter one in practice.
 #include "core/kinds/i2c/i2c.h"
 #include "core/quantity/format.h"
@@ -42,7 +43,8 @@ const SpeedClass& classOf(I2cSpeed speed)
 }
 
 struct Phases {
-    std::int64_t prescaler = 0, low = 0, high = 0;
+    std::int64_t prescaler = 0, low = 0, high = 0; ///< phases in ticks
+    std::int64_t count = 0;                        ///< of a controller that makes both phases from one number
 };
 
 struct Wants {
@@ -50,10 +52,27 @@ struct Wants {
     Rational lowMin, highMin;
 };
 
+/// Both phases from one number: the smallest count that keeps both minima and the rate.
+std::optional<Phases> fitOneCount(const TuningContext& c, const Wants& w, std::int64_t prescaler)
+{
+    const std::int64_t lowTicks = std::max<std::int64_t>(1, c.device.ability(c.bound.instance, "low_ticks", 1));
+    const std::int64_t highTicks = std::max<std::int64_t>(1, c.device.ability(c.bound.instance, "high_ticks", 1));
+    const Rational tick = Rational(prescaler) / c.kernel().rate.value;
+    const std::int64_t least =
+        std::max({std::int64_t(1), ((w.lowMin + w.fall) / (tick * lowTicks)).ceil(),
+                  ((w.highMin - w.sync) / (tick * highTicks)).ceil(),
+                  ((Rational(1) / w.rate - w.sync - w.riseFall) / (tick * (lowTicks + highTicks))).ceil()});
+    const std::optional<std::int64_t> count = c.encoding("phases").atLeast(least, c.maxCode("phases"));
+    if (!count)
+        return std::nullopt;
+    return Phases{prescaler, *count * lowTicks, *count * highTicks, *count};
+}
+
 /// The finest prescaler at which both counts fit; 0 when none does.
 Phases fitPhases(const TuningContext& c, const Wants& w)
 {
     const Rational f = c.kernel().rate.value;
+    const bool one = c.has("phases");
     const Encoding& lowCode = c.encoding("low");
     const Encoding& highCode = c.encoding("high");
     const std::int64_t lowMax = lowCode.largest(c.maxCode("low"));
@@ -66,6 +85,11 @@ Phases fitPhases(const TuningContext& c, const Wants& w)
                             : std::nullopt;
     };
     for (std::optional<std::int64_t> pre = next(1); pre; pre = next(*pre + 1)) {
+        if (one) {
+            if (const std::optional<Phases> found = fitOneCount(c, w, *pre))
+                return *found;
+            continue;
+        }
         const Rational tick = Rational(*pre) / f;
         std::int64_t low = std::max<std::int64_t>(1, ((w.lowMin + w.fall) / tick).ceil());
         std::int64_t high = std::max<std::int64_t>(1, ((w.highMin - w.sync) / tick).ceil());
@@ -230,11 +254,13 @@ Setting solveI2c(const TuningContext& c)
             say(c, "the longest filter at this clock is {}. Give {} a slower clock.", say(c, filtered), c.kernelName());
     out.achieved.push_back(filterRow);
 
-    out.roles = {{"filter", filter, "filter"},
-                 {"low", p.low, "rate"},
-                 {"high", p.high, "rate"},
-                 {"hold", hold, "class"},
-                 {"on", 1, ""}};
+    out.roles = {{"filter", filter, "filter"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    if (c.has("phases")) {
+        out.roles.push_back({"phases", p.count, "rate"});
+    } else {
+        out.roles.push_back({"low", p.low, "rate"});
+        out.roles.push_back({"high", p.high, "rate"});
+    }
     if (c.has("target"))
         out.roles.push_back({"target", 0, "role"});
     addDmaRoles(out, c);

@@ -129,8 +129,21 @@ Kind i2cKind()
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},
         {"prescaler", Use::Config, false, "clock cycles per tick", "Of the two phases.", {}},
-        {"low", Use::Config, true, "ticks", "Low phase of SCL.", {}},
-        {"high", Use::Config, true, "ticks", "High phase of SCL, from when the line is seen high.", {}},
+        {"low", Use::Config, true, "ticks", "Low phase of SCL.", {}, false, "phases"},
+        {"high",
+         Use::Config,
+         true,
+         "ticks",
+         "High phase of SCL, from when the line is seen high.",
+         {},
+         false,
+         "phases"},
+        {"phases",
+         Use::Config,
+         false,
+         "counts",
+         "Both phases of SCL from one number: each lasts so many ticks per count as its ability says.",
+         {}},
         {"hold", Use::Config, false, "clock cycles", "SDA stays after SCL has fallen.", {}},
         {"filter", Use::Config, false, "clock cycles", "Shorter spikes are ignored.", {}},
         {"start", Use::Command, true, "", "A start condition before the byte.", {}},
@@ -173,7 +186,9 @@ Kind i2cKind()
         {"dma_transmit", Use::Config, false, "", "Enables DMA requests for transmission.", {}},
         {"data", Use::Data, true, "", "The byte.", {}},
     };
-    kind.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."}};
+    kind.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."},
+                      {"low_ticks", "Ticks of the low phase per count of the role phases; 1 when nothing is said."},
+                      {"high_ticks", "Ticks of the high phase per count of the role phases; 1 when nothing is said."}};
     kind.instanceSignals = {{"SCL", "Clock.", "both"}, {"SDA", "Data.", "both"}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
     room.tuning.solve = solveI2c;

@@ -225,6 +225,7 @@ Kind intervalKind()
          0,
          0,
          true},
+        togglesGoal(),
         priorityGoal(),
         aboveGoal(),
         {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "once: one period after each start.", 0, 0, true},
@@ -237,6 +238,8 @@ Kind intervalKind()
          0,
          0,
          true}};
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "toggles" || wantsInterrupt(need); };
+    kind.toggles = [](const Need& need) { return wantsInterrupt(need) ? goalName(need, "toggles") : std::string(); };
     kind.pacedBy = [](const Need& need) { return goalName(need, "counts"); };
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return shortGoal(need, "period"); };

@@ -5,6 +5,9 @@
 #include "tests/support/edited_chip.h"
 #include "tests/support/rehearse.h"
 
+#include <cmath>
+#include <random>
+
 using namespace bindrel;
 using namespace bindrel::test;
 
@@ -413,6 +416,331 @@ private Q_SLOTS:
                 ++routes;
             }
         QCOMPARE(routes, 4);
+    }
+
+    /// Function and pull of each pad in four and two registers of a bit a pad.
+    void codesInSlices()
+    {
+        EditedChip chip = EditedChip::sedge();
+        Json& port = chip.block("port");
+        Json& fields = port["registers"]["CFG{n}"]["fields"];
+        fields.erase("FUNC");
+        fields.erase("PULL");
+        int offset = 0x60;
+        for (const char* name : {"FNA", "FNB", "FNC", "FND", "PEN", "PUP"}) {
+            port["registers"][name] =
+                Json{{"offset", fmt::format("0x{:X}", offset)}, {"fields", {{"P{n}", {{"bits", "0"}, {"count", 13}}}}}};
+            offset += 4;
+        }
+        port["roles"]["function"] = Json{{"slices", {"FND.P{bit}", "FNC.P{bit}", "FNB.P{bit}", "FNA.P{bit}"}}};
+        port["roles"]["pull"] =
+            Json{{"slices", {"PUP.P{bit}", "PEN.P{bit}"}}, {"encoding", {{"table", {{0, 0}, {1, 3}, {2, 1}}}}}};
+        const std::string against = cleanAndUp(chip, demo());
+        QVERIFY2(against.empty(), against.c_str());
+        // What the slices say together is what the one field said.
+        const auto plain = run(demo());
+        const auto sliced = chip.with(demo());
+        const Device& d = *sliced->device;
+        int functions = 0, pulls = 0;
+        for (const PadSetup& setup : sliced->pads) {
+            const Pad& pad = d.pads[size_t(setup.pad)];
+            if (pad.port < 0 || setup.wired)
+                continue;
+            const auto together = [&](std::initializer_list<const char*> registers) {
+                std::uint32_t code = 0;
+                for (const char* reg : registers)
+                    code = code << 1 |
+                           sliced->image.codeOf(d, *d.findField(fmt::format(
+                                                       "{}.{}.P{}", d.instances[size_t(pad.port)].name, reg, pad.bit)));
+                return code;
+            };
+            const auto before = [&](const char* field) {
+                return plain->image.codeOf(*plain->device,
+                                           *plain->device->findField(fmt::format(
+                                               "{}.CFG{}.{}", d.instances[size_t(pad.port)].name, pad.bit, field)));
+            };
+            QCOMPARE(together({"FND", "FNC", "FNB", "FNA"}), before("FUNC"));
+            const std::uint32_t pull = before("PULL");
+            QCOMPARE(together({"PUP", "PEN"}), pull == 0 ? 0u : pull == 1 ? 3u : 1u);
+            functions += before("FUNC") > 1;
+            pulls += pull != 0;
+        }
+        QVERIFY(functions > 20 && pulls > 0);
+        // A slice that is forgotten leaves the pad with another function.
+        Image forgotten = sliced->image;
+        for (Step& step : forgotten.steps)
+            for (const FieldWrite& write : step.fields)
+                if (const std::string name = d.nameOf(write.ref); name.find(".FNC.") != std::string::npos)
+                    step.value &= ~d.fieldOf(write.ref).mask();
+        const Facts facts{d,
+                          *sliced->board,
+                          sliced->plan,
+                          sliced->bindings,
+                          sliced->rates,
+                          sliced->settings,
+                          sliced->accuracy,
+                          sliced->pads,
+                          forgotten,
+                          sliced->provenance};
+        QVERIFY(says(hazardsText(rehearsePlanned(facts, {})), "set to function"));
+
+        EditedChip one = chip;
+        one.block("port")["roles"]["function"] = Json{{"slices", {"FNA.P{bit}"}}};
+        QVERIFY2(says(one.refusal(), "at least two"), one.refusal().c_str());
+        EditedChip lacks = chip;
+        lacks.block("port")["registers"]["FNB"]["fields"]["P{n}"]["count"] = 12;
+        QVERIFY2(says(lacks.refusal(), "bit 12 lacks FNB.P12"), lacks.refusal().c_str());
+        EditedChip other = chip;
+        other.block("port")["roles"]["level"] = Json{{"slices", {"FNA.P{bit}", "FNB.P{bit}"}}};
+        QVERIFY2(says(other.refusal(), "\"level\" is held by one field"), other.refusal().c_str());
+        EditedChip small = chip;
+        small.block("port")["roles"]["function"] = Json{{"slices", {"FNB.P{bit}", "FNA.P{bit}"}}};
+        QVERIFY2(says(small.refusal(), "does not fit into"), small.refusal().c_str());
+    }
+
+    /// The requests of DMA channels are picked in an instance of its own, behind a gate of its own.
+    void aRouterOfRequests()
+    {
+        EditedChip chip = EditedChip::alder();
+        chip.block("mover")["registers"]["WAY{n}"]["fields"].erase("ASK");
+        chip.block("mover")["roles"].erase("request");
+        chip.json["blocks"]["asking"] =
+            Json{{"kind", "dma_router"},
+                 {"registers",
+                  {{"PICK{n}", {{"offset", "0x00"}, {"count", 14}, {"stride", 4}, {"fields", {{"ASK", "12:6"}}}}}}},
+                 {"roles", {{"request", "PICK{bit}.ASK"}}}};
+        chip.json["instances"]["ASKS"] =
+            Json{{"block", "asking"}, {"base", "0x4702 0000"}, {"bus", "MEM"}, {"gate", "CLK.OPENX.ASKS"}};
+        for (auto& [name, block] : chip.json["blocks"].items())
+            if (block["registers"].contains("OPEN0")) {
+                block["registers"]["OPENX"] = Json{{"offset", "0xF0"}, {"fields", {{"ASKS", "3"}}}};
+                if (block["registers"]["OPEN0"].contains("guard"))
+                    block["registers"]["OPENX"]["guard"] = block["registers"]["OPEN0"]["guard"];
+            }
+        chip.json["dma"]["router"] = "ASKS";
+        const Workpiece work = demo("pump-hall-a-done");
+        const std::string against = cleanAndUp(chip, work);
+        QVERIFY2(against.empty(), against.c_str());
+        const auto s = chip.with(work);
+        int asked = 0;
+        for (const Need& need : s->plan.needs)
+            for (const auto& [request, channel] : need.binding.dma) {
+                const Device& d = *s->device;
+                const auto& links = d.instances[size_t(d.findInstance(need.binding.instance))].dma.at(request);
+                const FieldRef field = d.requestField(channel);
+                QCOMPARE(d.nameOf(field), fmt::format("ASKS.PICK{}.ASK", channel));
+                QCOMPARE(s->image.codeOf(d, field), links.front().code);
+                ++asked;
+            }
+        QVERIFY(asked >= 3);
+        EditedChip none = chip;
+        none.json["dma"]["router"] = "CAL";
+        const Expected<Device> wrong = none.device();
+        QVERIFY(!wrong && says(wrong.problem().text(), "dma_router"));
+    }
+
+    /// What must not be touched for a while after a write is left alone for so long, by plan and by machine code.
+    void writesThatSettle()
+    {
+        EditedChip chip = EditedChip::sedge();
+        chip.block("clock")["registers"]["GATE1"]["settles"] = "3 us";
+        chip.block("uart")["registers"]["CTL"]["settles"] = "40 us";
+        const std::string against = cleanAndUp(chip, demo());
+        QVERIFY2(against.empty(), against.c_str());
+        const auto s = chip.with(demo());
+        const std::string header = s->source().find("sluice_regs.h")->text();
+        QVERIFY2(says(header, "for (volatile uint32_t passes"), header.c_str());
+        // Without the wait the judge sees it.
+        Source hasty = s->source();
+        for (SourceFile& file : hasty.files)
+            for (SourceLine& line : file.lines)
+                if (const size_t at = line.text.find("for (volatile uint32_t passes = "); at != std::string::npos)
+                    line.text = "    for (volatile uint32_t passes = 1u; passes > 0u; passes--) {";
+        const QTemporaryDir folder;
+        const Expected<Rehearsal> judged = rehearseMachineCode(s->facts(), hasty, {}, folder.path().toStdString());
+        QVERIFY(judged.ok());
+        QVERIFY2(says(hazardsText(*judged), "before the write to"), hazardsText(*judged).c_str());
+        EditedChip never = EditedChip::sedge();
+        never.block("uart")["registers"]["CTL"]["settles"] = "2 s";
+        QVERIFY(says(never.refusal(), "at most a second"));
+    }
+
+    /// An interrupt toggles an output: by the port's own bit where it has one, else by what its level is.
+    void interruptsThatToggle()
+    {
+        for (const bool own : {false, true}) {
+            EditedChip chip = EditedChip::sedge();
+            if (own) {
+                Json& port = chip.block("port");
+                port["registers"]["FLIP"] =
+                    Json{{"offset", "0x50"}, {"fields", {{"B{n}", {{"bits", "0"}, {"count", 13}, {"access", "w1t"}}}}}};
+                port["roles"]["toggle"] = "FLIP.B{bit}";
+            }
+            Workpiece work = demo();
+            for (const char* need : {"tick", "lid-switch"})
+                work = with(work, SetGoal{need, "toggles", "frost-heater"});
+            const auto s = chip.with(work);
+            QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+            const std::string c = s->source().find("sluice_frost_heater.c")->text();
+            QCOMPARE(says(c, "->FLIP = "), own);
+            const QString handlers = QString::fromStdString(s->source().find("sluice_interrupts.c")->text());
+            QCOMPARE(handlers.count("sluice_frost_heater_toggle();"), 2);
+            const std::string against = rehearsed(*s);
+            QVERIFY2(against.empty(), against.c_str());
+            // One that is not called is seen.
+            Source silent = s->source();
+            for (SourceFile& file : silent.files)
+                std::erase_if(file.lines, [](const SourceLine& line) {
+                    return line.text.find("sluice_frost_heater_toggle();") != std::string::npos &&
+                           line.text.find("void") == std::string::npos;
+                });
+            const QTemporaryDir folder;
+            const Expected<Rehearsal> judged = rehearseMachineCode(s->facts(), silent, {}, folder.path().toStdString());
+            QVERIFY(judged && says(hazardsText(*judged), "sluice_frost_heater_toggle 0 times instead of 1"));
+        }
+        for (const auto& [to, why] : {std::pair{"frost-heatre", "Did you mean \"frost-heater\""},
+                                      {"uplink", "cannot be toggled"},
+                                      {"lid-switch", "cannot be toggled"}}) {
+            const auto s = run(with(demo(), SetGoal{"tick", "toggles", to}));
+            QVERIFY2(says(findingsText(*s), "GOAL-06") || says(findingsText(*s), why), findingsText(*s).c_str());
+            QVERIFY2(says(findingsText(*s), why), findingsText(*s).c_str());
+        }
+        // An output of the other core is none that this core's handler may reach.
+        const Workpiece two = demo("pump-hall-a-done");
+        const Need *lead = nullptr, *help = nullptr;
+        for (const Need& need : two.plan.needs) {
+            const KindSpec* kind = findKind(need.kind);
+            if (kind->canBeToggled && kind->canBeToggled(need) && two.device->ownerCore(need.core) == 0)
+                lead = &need;
+            if (need.kind == "interval" && two.device->ownerCore(need.core) == 1)
+                help = &need;
+        }
+        if (lead && help)
+            QVERIFY(says(findingsText(*run(with(two, SetGoal{help->id, "toggles", lead->id}))), "belongs to"));
+    }
+
+    /// Both phases of SCL from one number, against plain enumeration in floating point.
+    void bothPhasesFromOneNumber()
+    {
+        for (const auto& [low, high] : {std::pair{1, 1}, {2, 1}, {5, 3}}) {
+            EditedChip chip = EditedChip::sedge();
+            Json& i2c = chip.block("i2c");
+            i2c["abilities"]["low_ticks"] = Json::array({low});
+            i2c["abilities"]["high_ticks"] = Json::array({high});
+            i2c["registers"]["PHASE"]["fields"] = Json{{"BOTH", "11:0"}, {"PRE", "26:24"}};
+            i2c["roles"].erase("low");
+            i2c["roles"].erase("high");
+            i2c["roles"]["phases"] = Json{{"field", "PHASE.BOTH"}, {"encoding", "minus one"}};
+            const std::string against = cleanAndUp(chip, demo());
+            QVERIFY2(against.empty(), against.c_str());
+            std::mt19937 random(seeded(unsigned(low * 10 + high)));
+            int met = 0;
+            for (int round = 0; round < 30; ++round) {
+                const int kind = int(random() % 3);
+                const double most = kind == 0 ? 1e5 : kind == 1 ? 4e5 : 1e6;
+                const long wanted = 20'000 + long(random() % long(most - 20'000));
+                const long rise = 20 + long(random() % 100), fall = 5 + long(random() % 60);
+                Workpiece work = demo();
+                work = with(work, SetGoal{"level-probes", "class",
+                                          kind == 0   ? "standard"
+                                          : kind == 1 ? "fast"
+                                                      : "fast plus"});
+                work = with(work, SetGoal{"level-probes", "rate", fmt::format("{} Hz", wanted)});
+                work = with(work, SetGoal{"level-probes", "rise", fmt::format("{} ns", rise)});
+                work = with(work, SetGoal{"level-probes", "fall", fmt::format("{} ns", fall)});
+                const auto s = chip.with(work);
+                const int n = needIndex(s->plan, "level-probes");
+                const Setting& setting = s->settings[size_t(n)];
+                QVERIFY(setting.computed);
+                const ClockState& clock = s->rates.clocks[size_t(setting.kernel)];
+                const double f = clock.rate.toDouble();
+                const double fastest = f * (1 + clock.tolerance.high.value.toDouble() / 1e6);
+                const double sync = (3 + double(*setting.role("filter"))) / f;
+                const double lowMin = kind == 0 ? 4.7e-6 : kind == 1 ? 1.3e-6 : 0.5e-6;
+                const double highMin = kind == 0 ? 4e-6 : kind == 1 ? 0.6e-6 : 0.26e-6;
+                double best = 0;
+                for (int pre = 1; pre <= 128; pre *= 2)
+                    for (int count = 1; count <= 4096; ++count) {
+                        const double tick = pre / f;
+                        const double cycle = tick * (low + high) * count + sync + rise * 1e-9;
+                        if (tick * low * count - fall * 1e-9 >= lowMin * fastest / f - 1e-15 &&
+                            tick * high * count + sync >= highMin * fastest / f - 1e-15 &&
+                            cycle >= 1 / (double(wanted) / (fastest / f)) - 1e-15) {
+                            best = std::max(best, 1 / cycle);
+                            break;
+                        }
+                    }
+                const double got =
+                    1 / (double(*setting.role("prescaler")) / f * (low + high) * double(*setting.role("phases")) +
+                         sync + rise * 1e-9);
+                QVERIFY2(std::abs(got - best) <= best * 1e-9,
+                         fmt::format("{} Hz, {}:{}: {} instead of {}", wanted, low, high, got, best).c_str());
+                ++met;
+            }
+            QCOMPARE(met, 30);
+        }
+    }
+
+    /// A display's divider and a comparator's threshold, which no shipped chip has: with gaps, against enumeration.
+    void frameRatesAndThresholdsWithGaps()
+    {
+        EditedChip chip("moss", "ms0816-a32.json");
+        Json& display = chip.block("segments");
+        display["registers"]["RATE"] = Json{{"offset", "0x40"}, {"fields", {{"DIV", "3:0"}}}};
+        display["roles"]["divider"] =
+            Json{{"field", "RATE.DIV"}, {"encoding", {{"table", {{1, 0}, {4, 3}, {5, 7}, {16, 9}, {64, 2}}}}}};
+        std::mt19937 random(seeded(5));
+        for (int round = 0; round < 40; ++round) {
+            const int wanted = 1 + int(random() % 300);
+            const Workpiece work = demo("rain-post-b-done");
+            std::string id;
+            for (const Need& need : work.plan.needs)
+                if (need.kind == "segments")
+                    id = need.id;
+            const auto s = chip.with(with(work, SetGoal{id, "frame", fmt::format("{} Hz", wanted)}));
+            const int n = needIndex(s->plan, id);
+            const double planes = double(goalNumber(s->plan.needs[size_t(n)], "backplanes"));
+            const double base = s->rates.clocks[size_t(s->settings[size_t(n)].kernel)].rate.toDouble() / 6 / planes;
+            const std::optional<std::int64_t> divider = s->settings[size_t(n)].role("divider");
+            QVERIFY(divider);
+            for (const int other : {1, 4, 5, 16, 64})
+                QVERIFY2(std::abs(base / double(*divider) - wanted) <= std::abs(base / other - wanted) * (1 + 1e-12),
+                         fmt::format("{} Hz: {} instead of {}", wanted, *divider, other).c_str());
+        }
+        EditedChip rill = EditedChip::rill();
+        Json& comparator = rill.block("comparator");
+        comparator["abilities"]["steps"] = Json::array({24});
+        comparator["registers"]["STEP"] = Json{{"offset", "0x40"}, {"fields", {{"N", "2:0"}}}};
+        comparator["roles"]["threshold"] =
+            Json{{"field", "STEP.N"}, {"encoding", {{"table", {{1, 0}, {2, 1}, {9, 2}, {10, 3}, {19, 4}}}}}};
+        for (int round = 0; round < 40; ++round) {
+            const int tenths = int(random() % 1001);
+            const auto s =
+                rill.with(with(demo("ditch-meter-d-done"),
+                               SetGoal{"electrode", "level", fmt::format("{}.{} %", tenths / 10, tenths % 10)}));
+            const std::optional<std::int64_t> step =
+                s->settings[size_t(needIndex(s->plan, "electrode"))].role("threshold");
+            QVERIFY(step);
+            for (const int other : {1, 2, 9, 10, 19})
+                QVERIFY2(std::abs(double(*step) / 24 - tenths / 1000.0) <=
+                             std::abs(other / 24.0 - tenths / 1000.0) + 1e-12,
+                         fmt::format("{} per mille: {} instead of {}", tenths, *step, other).c_str());
+        }
+    }
+
+    void aDebugPortOfOneWire()
+    {
+        Workpiece work = demo();
+        std::string id;
+        for (const Need& need : work.plan.needs)
+            if (need.kind == "debug")
+                id = need.id;
+        QVERIFY(!id.empty());
+        const auto before = run(work);
+        const auto s = run(with(work, SetGoal{id, "wires", "one"}));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        QCOMPARE(before->bindings.needs[size_t(needIndex(s->plan, id))].seats.size(), size_t(2));
+        QCOMPARE(s->bindings.needs[size_t(needIndex(s->plan, id))].seats.size(), size_t(1));
     }
 };
 

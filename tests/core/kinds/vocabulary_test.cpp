@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/lint.h"
+#include "core/kinds/goals_page.h"
 #include "core/kinds/roles_page.h"
 #include "tests/support/output_fixture.h"
 
@@ -249,12 +250,14 @@ private Q_SLOTS:
         }
     }
 
-    void thePageOfWordsIsUpToDate()
+    void pagesMadeFromTheKindsAreUpToDate()
     {
-        const std::string file = std::string(BINDREL_SOURCE_ROOT) + "/docs/formats/roles.md";
-        if (qEnvironmentVariableIsSet("BINDREL_UPDATE"))
-            QVERIFY(writeFileAtomically(file, rolesPage()).ok());
-        COMPARE_TEXT(textOf(file), QString::fromStdString(rolesPage()));
+        for (const auto& [name, page] : {std::pair{"roles", rolesPage()}, {"goals", goalsPage()}}) {
+            const std::string file = fmt::format("{}/docs/formats/{}.md", BINDREL_SOURCE_ROOT, name);
+            if (qEnvironmentVariableIsSet("BINDREL_UPDATE"))
+                QVERIFY(writeFileAtomically(file, page).ok());
+            COMPARE_TEXT(textOf(file), QString::fromStdString(page));
+        }
     }
 };
 

@@ -318,7 +318,7 @@ private Q_SLOTS:
         const Binding& binding = s->plan.needs[size_t(need)].binding;
         const Device& d = *s->device;
         const auto& links = d.instances[size_t(d.findInstance(binding.instance))].dma.at("RX");
-        const FieldRef router = d.roleField(d.dma.instance, "request" + std::to_string(binding.dma.at("RX")));
+        const FieldRef router = d.requestField(binding.dma.at("RX"));
         QCOMPARE(s->image.codeOf(d, router), links.front().code);
     }
 
