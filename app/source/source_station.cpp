@@ -310,6 +310,11 @@ void SourceStation::show(Look seen)
             if (counts[int(state)])
                 parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
         trouble = parts.isEmpty() ? "The folder is up to date." : parts.join(", ") + ".";
+        QStringList left;
+        for (const OutputPart part : s.plan.leftOut)
+            left << nameOf(part);
+        if (!left.isEmpty())
+            trouble += " Left out: " + left.join(", ") + ".";
         for (const std::string& note : seen.notes)
             trouble += " " + QString::fromStdString(note);
         if (const int errors = s.count(Finding::Severity::Error))

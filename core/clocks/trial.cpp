@@ -256,11 +256,15 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
     const TrialClock& other = clocks[size_t(limit.to)];
     if (limit.mirrored && other.rate.value.isZero())
         return false;
-    // Far enough below, with both as far off as is usual, nothing exact need be computed.
-    if (clock.hertz * (kAbove * kAbove) < other.hertz * limit.max.toDouble() && usual(clock.tolerance) &&
-        usual(other.tolerance))
+    // Far enough below, with both as far off as is usual, nothing exact need be computed; nor where it is clearly
+    // above.
+    const double most = other.hertz * limit.max.toDouble();
+    if (clock.hertz * (kAbove * kAbove) < most && usual(clock.tolerance) && usual(other.tolerance))
         return false;
-    const Frequency bound = other.rate * limit.max;
+    constexpr double kClearly = 1 + 1e-9; // far more than floating point is wrong by
+    if (clock.hertz > most * kClearly)
+        return true;
+    const Frequency bound = limit.max == Rational(1) ? other.rate : other.rate * limit.max;
     if (clock.rate > bound)
         return true;
     // As computeRates() has it: what comes from one source moves together.

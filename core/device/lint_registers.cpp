@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <tuple>
 
 namespace bindrel {
 
@@ -183,16 +184,23 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
                 block.name, block.kind, listed(missing));
     // Settings may share a field where its codes tell them apart; what is read, or acts at once, has its own.
     std::map<std::pair<RegisterIndex, FieldIndex>, std::string> roleOf;
+    std::vector<std::tuple<std::string, const Role*, RegisterIndex, FieldIndex>> held; // each field of each role
     for (const auto& [name, role] : block.roles) {
-        const auto [at, fresh] = roleOf.emplace(std::pair(role.reg, role.field), name);
+        held.emplace_back(name, &role, role.reg, role.field);
+        for (const auto& [reg, field] : role.higher)
+            held.emplace_back(name, &role, reg, field);
+    }
+    for (const auto& [name, of, reg, index] : held) {
+        const Role& role = *of;
+        const auto [at, fresh] = roleOf.emplace(std::pair(reg, index), name);
         if (fresh)
             continue;
         const RoleSpec *one = kind->role(at->second), *other = kind->role(name);
         const auto setting = [](const RoleSpec* spec) { return spec && spec->use == RoleSpec::Use::Config; };
         const Encoding& first = block.role(at->second)->encoding;
         const bool apart =
-            setting(one) && setting(other) && first.kind == Encoding::Kind::Table &&
-            role.encoding.kind == Encoding::Kind::Table &&
+            setting(one) && setting(other) && role.higher.empty() && block.role(at->second)->higher.empty() &&
+            first.kind == Encoding::Kind::Table && role.encoding.kind == Encoding::Kind::Table &&
             std::none_of(first.table.begin(), first.table.end(), [&role = role](const auto& pair) {
                 return pair.first != 0 &&
                        std::any_of(role.encoding.table.begin(), role.encoding.table.end(),
@@ -200,22 +208,22 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
             });
         if (!apart)
             out.say("role-twice", "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
-                    block.name, block.registers[size_t(role.reg)].name,
-                    block.registers[size_t(role.reg)].fields[size_t(role.field)].name, at->second, name);
+                    block.name, block.registers[size_t(reg)].name,
+                    block.registers[size_t(reg)].fields[size_t(index)].name, at->second, name);
     }
-    for (const auto& [name, role] : block.roles) {
+    for (const auto& [name, of, reg, index] : held) {
         const RoleSpec* spec = kind->role(name);
-        const Field& field = block.registers[size_t(role.reg)].fields[size_t(role.field)];
+        const Field& field = block.registers[size_t(reg)].fields[size_t(index)];
         if (spec && (spec->use == RoleSpec::Use::Config || spec->use == RoleSpec::Use::Command) &&
             field.access == Field::Access::ReadOnly)
             out.say("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written",
-                    block.name, block.registers[size_t(role.reg)].name, field.name, name);
+                    block.name, block.registers[size_t(reg)].name, field.name, name);
         if (spec && spec->use == RoleSpec::Use::Config &&
             (field.access == Field::Access::WriteOneToSet || field.access == Field::Access::WriteOneToToggle))
             out.say("role-set-only",
                     "{}: {}.{} acts on ones only, but holds the role \"{}\", which is set to any value; name the field "
                     "that keeps what is written",
-                    block.name, block.registers[size_t(role.reg)].name, field.name, name);
+                    block.name, block.registers[size_t(reg)].name, field.name, name);
     }
 }
 

@@ -252,6 +252,15 @@ void DeviceReader::readSlicedRoles(Block& block, const std::string& name, const 
         node.child("slices").fail("lists the fields of a code from its highest bits down: at least two.");
         return;
     }
+    for (const std::string& pattern : patterns)
+        if (pattern.find("{bit}") == std::string::npos) {
+            node.child("slices").fail(fmt::format("\"{}\" needs {{bit}} where the pad's number goes.", pattern));
+            return;
+        }
+    if (std::set<std::string>(patterns.begin(), patterns.end()).size() < patterns.size()) {
+        node.child("slices").fail("lists a field twice; each slice holds other bits of the code.");
+        return;
+    }
     Encoding encoding;
     if (node.has("encoding"))
         encoding = readEncoding(node.child("encoding"));

@@ -5,8 +5,8 @@
 
 namespace bindrel {
 
-/// docs/formats/goals.md: every goal of every kind of need, as the kinds declare them. In Markdown; a test holds the file
-/// against this, and writes it anew when BINDREL_UPDATE is set.
+/// docs/formats/goals.md: every goal of every kind of need, as the kinds declare them. In Markdown; a test holds the
+/// file against this, and writes it anew when BINDREL_UPDATE is set.
 std::string goalsPage();
 
 } // namespace bindrel

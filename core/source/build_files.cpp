@@ -207,9 +207,9 @@ bool isTakenByReading(const Block& block, const Register& reg)
 {
     const BlockKind* kind = findBlockKind(block.kind);
     return kind && std::any_of(block.roles.begin(), block.roles.end(), [&](const auto& role) {
-        const RoleSpec* spec = kind->role(role.first);
-        return spec && spec->use == RoleSpec::Use::Data && &block.registers[size_t(role.second.reg)] == &reg;
-    });
+               const RoleSpec* spec = kind->role(role.first);
+               return spec && spec->use == RoleSpec::Use::Data && &block.registers[size_t(role.second.reg)] == &reg;
+           });
 }
 
 std::string partAt(const Register& reg, std::uint32_t offset)
@@ -247,7 +247,8 @@ SourceFile debuggerScript(const Facts& f, const Names& names)
             if (any([](const Field& field) { return field.access == Field::Access::ReadToClear; }) ||
                 !any([](const Field& field) {
                     return field.access != Field::Access::WriteOnly && field.access != Field::Access::Key;
-                }) || isTakenByReading(block, reg))
+                }) ||
+                isTakenByReading(block, reg))
                 continue;
             for (const auto& [offset, bytes] : reg.places()) {
                 const Word name = reg.parts.empty() ? Word::spelled(reg.name) : Word::spelled(partAt(reg, offset));

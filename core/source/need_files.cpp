@@ -42,6 +42,11 @@ bool needWaits(const Facts& f, NeedIndex need)
     return std::any_of(steps.begin(), steps.end(), [](const Step* step) { return step->kind == Step::Kind::Wait; });
 }
 
+bool hasStart(const Facts& f, NeedIndex need)
+{
+    return !stepsOf(f, need, Step::Phase::Start).empty();
+}
+
 CoreIndex coreOf(const Facts& f, NeedIndex need)
 {
     return f.device.ownerCore(f.plan.needs[need].core);

@@ -5,8 +5,8 @@
 #include "core/quantity/format.h"
 #include "core/source/interrupt_table.h"
 #include "core/source/seal.h"
-#include "core/tuning/pads.h"
 #include "core/source/writer.h"
+#include "core/tuning/pads.h"
 
 #include <algorithm>
 
@@ -61,9 +61,9 @@ void writePins(Page& page, const Facts& f)
             const Need& need = f.plan.needs[size_t(setup.need)];
             const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
             const std::string carried = seat.route >= 0 ? f.device.signalName(f.device.routes[size_t(seat.route)])
-                                        : setup.output  ? std::string("output, starts ") +
-                                                             (setup.levelHigh ? "high" : "low")
-                                                       : std::string("input");
+                                        : setup.output
+                                            ? std::string("output, starts ") + (setup.levelHigh ? "high" : "low")
+                                            : std::string("input");
             rows.push_back({pin.number, pin.name, need.title, seat.signal.title, carried, nameOf(setup.pull),
                             pinProperty(need, seat.signal.id, "net").value_or("")});
         }
@@ -120,8 +120,7 @@ void writeInterrupts(Page& page, const Facts& f, const std::vector<Names>& progr
     for (const Names& names : programs)
         for (const InterruptVector& vector : interruptVectors(f, names))
             for (const InterruptClient& client : vector.clients) {
-                const std::optional<std::uint32_t> level =
-                    urgencyOf(f.device, f.plan, f.plan.needs[client.need]).level;
+                const std::optional<std::uint32_t> level = urgencyOf(f.device, f.plan, f.plan.needs[client.need]).level;
                 rows.push_back({f.device.cores[names.core].id, std::to_string(vector.number),
                                 f.plan.needs[client.need].title, client.event,
                                 level ? std::to_string(*level) : "as after reset",
@@ -157,8 +156,9 @@ void writeBuild(Page& page, const Facts& f, const std::vector<Names>& programs)
     std::vector<std::vector<std::string>> rows;
     for (const Names& names : programs) {
         const Core& core = f.device.cores[names.core];
-        rows.push_back({core.name, fmt::format("0x{:08X}", core.flashBase), fmt::format("{} KiB", core.flashBytes / 1024),
-                        fmt::format("0x{:08X}", core.ramBase), fmt::format("{} KiB", core.ramBytes / 1024)});
+        rows.push_back({core.name, fmt::format("0x{:08X}", core.flashBase),
+                        fmt::format("{} KiB", core.flashBytes / 1024), fmt::format("0x{:08X}", core.ramBase),
+                        fmt::format("{} KiB", core.ramBytes / 1024)});
     }
     page.line("## Memory");
     page.line();
@@ -172,11 +172,12 @@ void writeBuild(Page& page, const Facts& f, const std::vector<Names>& programs)
     page.linef("    cmake -B build -DCMAKE_TOOLCHAIN_FILE={}_toolchain.cmake && cmake --build build", p);
     page.line("    make");
     page.line();
-    page.linef("`-DCMAKE_BUILD_TYPE=MinSizeRel`, or `make OPTIMISE=-Os`, makes it smaller. `{0}.gdb` has commands for the "
-               "GNU debugger:",
-               p);
-    page.linef("`{0}_load` writes the program to the chip and stops at `main`; `{0}_NEED_show` prints a need's registers.",
-               p);
+    page.linef(
+        "`-DCMAKE_BUILD_TYPE=MinSizeRel`, or `make OPTIMISE=-Os`, makes it smaller. `{0}.gdb` has commands for the "
+        "GNU debugger:",
+        p);
+    page.linef(
+        "`{0}_load` writes the program to the chip and stops at `main`; `{0}_NEED_show` prints a need's registers.", p);
     page.linef("`{0}_verify()` of `{0}_verify.h` names the first register that does not hold what the plan says.", p);
 }
 
@@ -191,8 +192,9 @@ SourceFile projectPage(const Facts& f, const std::vector<Names>& programs)
     page.line();
     page.linef("{}", markdownText(sealLine(commentText(f.plan.name))));
     page.line();
-    page.linef("{} in {}, supply {}, operating range {}.", markdownText(f.device.name), markdownText(f.device.package.name),
-               markdownText(format(f.rates.supply)), markdownText(f.device.ranges[size_t(f.rates.range)].name));
+    page.linef("{} in {}, supply {}, operating range {}.", markdownText(f.device.name),
+               markdownText(f.device.package.name), markdownText(format(f.rates.supply)),
+               markdownText(f.device.ranges[size_t(f.rates.range)].name));
     page.line();
     writePins(page, f);
     writeClocks(page, f);

@@ -164,13 +164,20 @@ SourceFile mainFile(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.core == 0 ? "main.c" : fmt::format("main_{}.c", Word::of(f.device.cores[names.core].id)),
              "The application.", SourceFile::Owner::User);
+    std::vector<NeedIndex> starts, later;
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (hasFiles(f, names, n) && hasStart(f, n))
+            (sourceOf(f.plan.needs[n].kind).startedLater.empty() ? starts : later).push_back(NeedIndex(int(n)));
     w.linef("#include \"{}_board.h\"", names.prefix);
+    for (const NeedIndex need : starts)
+        w.linef("#include \"{}.h\"", names.need(size_t(need)));
     w.line();
     w.line("int main(void)");
     w.line("{");
-    if (names.core == 0 && f.plan.onFailure != OnFailure::Stop) {
-        w.comment("A clock failed, but the rest of the board is up: report it here.", 4);
-        w.linef("    if ({0}_bring_up() != {1} && !{0}_is_up()) {{", names.prefix, names.macro("OK"));
+    const bool mayLack = names.core == 0 && f.plan.onFailure != OnFailure::Stop;
+    if (mayLack) {
+        w.linef("    const enum {0}_status up = {0}_bring_up();", names.prefix);
+        w.linef("    if (up != {1} && !{0}_is_up()) {{", names.prefix, names.macro("OK"));
     } else {
         w.linef("    if ({}_bring_up() != {}) {{", names.prefix, names.macro("OK"));
     }
@@ -180,6 +187,22 @@ SourceFile mainFile(const Facts& f, const Names& names)
     for (const Core& core : f.device.cores)
         if (names.core == 0 && core.release.valid())
             w.linef("    {}_release_{}();", names.prefix, Word::of(core.id));
+    const int indent = mayLack && !starts.empty() ? 8 : 4;
+    if (indent == 8)
+        w.linef("    if (up == {}) {{", names.macro("OK"));
+    if (!starts.empty())
+        w.comment("Start what the plan has; take out what your program starts later.", indent);
+    for (const NeedIndex need : starts)
+        w.linef("{}{}_start();", Code::trusted(std::string(size_t(indent), ' ')), names.need(size_t(need)));
+    if (indent == 8) {
+        w.line("    } else {");
+        w.comment("A clock failed, but the rest of the board is up: report it, and start what is there.", 8);
+        w.line("    }");
+    }
+    for (const NeedIndex need : later)
+        w.comment(fmt::format("{}_start() is for your program to call: it {}.", names.need(size_t(need)).text(),
+                              sourceOf(f.plan.needs[size_t(need)].kind).startedLater),
+                  4);
     w.line("    for (;;) {");
     w.line("    }");
     w.line("}");

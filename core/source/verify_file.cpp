@@ -102,8 +102,8 @@ std::vector<SourceFile> verifyFiles(const Facts& f, const Names& names)
         source.because({Place::Kind::Register, instance.name + "." + reg.name, {}}, "planned value");
         const std::uint32_t whole = reg.width >= 32 ? UINT32_MAX : (1u << reg.width) - 1;
         const Code read = registerValue(f, names, value->instance, value->reg);
-        source.linef("    if ({} != 0x{:X}u) {{",
-                     mask == whole ? read : code("({} & 0x{:X}u)", read, mask), value->value & mask);
+        source.linef("    if ({} != 0x{:X}u) {{", mask == whole ? read : code("({} & 0x{:X}u)", read, mask),
+                     value->value & mask);
         source.linef("        return {};", cString(instance.name + "." + reg.name));
         source.line("    }");
     }

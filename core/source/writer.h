@@ -94,6 +94,8 @@ struct SourceFacet {
     void (*resetState)(Writer& source, NeedIndex need) = nullptr;
     /// Endings of statuses that its functions return beside OK and TIMEOUT_TRANSFER, with what they mean.
     std::vector<std::pair<std::string_view, std::string_view>> statuses;
+    /// Why a first main does not start it: "drives its outputs". Empty: it does.
+    std::string_view startedLater = {};
 };
 /// (Made in core/kinds/all.cpp.)
 const SourceFacet& sourceOf(std::string_view kind);
@@ -104,6 +106,8 @@ std::vector<FieldRef> awaitedFields(const Facts& facts, const Names& names);
 /// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after
 /// it.
 bool waitsForSlowSource(const Facts& facts, NeedIndex need);
+/// Whether a need has a function that starts it.
+bool hasStart(const Facts& facts, NeedIndex need);
 /// Whether the bring-up of a need waits for something, and so can fail.
 bool needWaits(const Facts& facts, NeedIndex need);
 /// The core that owns a need, into Device::cores.

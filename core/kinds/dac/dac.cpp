@@ -193,6 +193,7 @@ Kind dacKind()
         return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}};
     };
     room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
+    room.source.startedLater = "drives its output from then on";
     return room;
 }
 

@@ -332,6 +332,7 @@ Kind pwmKind()
                     {"dead_time", "dead_ticks"},
                     {"dead_time_low", "dead_low_ticks"}}};
     room.source.stopIsSafe = true;
+    room.source.startedLater = "drives its outputs from then on";
     return room;
 }
 

@@ -225,6 +225,7 @@ Kind watchdogKind()
     room.tuning.solve = solveWatchdog;
     room.tuning.accuracy = timeAccuracy;
     room.source = {declareWatchdog, defineWatchdog, {"feed"}};
+    room.source.startedLater = "must be fed from then on";
     return room;
 }
 

@@ -490,6 +490,18 @@ private Q_SLOTS:
         EditedChip lacks = chip;
         lacks.block("port")["registers"]["FNB"]["fields"]["P{n}"]["count"] = 12;
         QVERIFY2(says(lacks.refusal(), "bit 12 lacks FNB.P12"), lacks.refusal().c_str());
+        EditedChip fixed = chip;
+        fixed.block("port")["roles"]["function"] = Json{{"slices", {"FNB.P3", "FNA.P{bit}"}}};
+        QVERIFY2(says(fixed.refusal(), "needs {bit}"), fixed.refusal().c_str());
+        EditedChip twice = chip;
+        twice.block("port")["roles"]["function"] = Json{{"slices", {"FNA.P{bit}", "FNA.P{bit}"}}};
+        QVERIFY2(says(twice.refusal(), "lists a field twice"), twice.refusal().c_str());
+        EditedChip shared = chip;
+        shared.block("port")["roles"]["open_drain"] = "PUP.P{bit}";
+        std::string remarks;
+        for (const LintRemark& remark : lint(*shared.device()))
+            remarks += remark.check + ": " + remark.text + "\n";
+        QVERIFY2(says(remarks, "role-twice: port: PUP.P0"), remarks.c_str());
         EditedChip other = chip;
         other.block("port")["roles"]["level"] = Json{{"slices", {"FNA.P{bit}", "FNB.P{bit}"}}};
         QVERIFY2(says(other.refusal(), "\"level\" is held by one field"), other.refusal().c_str());

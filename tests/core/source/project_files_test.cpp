@@ -107,7 +107,8 @@ private Q_SLOTS:
             {OutputPart::StartUp, {"pump_start.c", "pump_help_start.c"}},
             {OutputPart::LinkerScript, {"pump.ld", "pump_help.ld"}},
             {OutputPart::Main, {"main.c", "main_help.c"}},
-            {OutputPart::BuildFiles, {"CMakeLists.txt", "Makefile", "pump_toolchain.cmake", "pump_help_toolchain.cmake"}},
+            {OutputPart::BuildFiles,
+             {"CMakeLists.txt", "Makefile", "pump_toolchain.cmake", "pump_help_toolchain.cmake"}},
             {OutputPart::Verify, {"pump_verify.c", "pump_verify.h", "pump_help_verify.c", "pump_help_verify.h"}},
             {OutputPart::Debugger, {"pump.gdb", "pump_help.gdb"}},
             {OutputPart::ProjectPage, {"pump_project.md"}}};
@@ -140,8 +141,8 @@ private Q_SLOTS:
         for (const OutputPart part : {OutputPart::StartUp, OutputPart::LinkerScript, OutputPart::Main})
             for (const QString& name : files.at(part)) {
                 QVERIFY(!fs::exists(folder / name.toStdString()));
-                QVERIFY(writeFileAtomically(folder / name.toStdString(),
-                                            whole->source().find(name.toStdString())->text()));
+                QVERIFY(
+                    writeFileAtomically(folder / name.toStdString(), whole->source().find(name.toStdString())->text()));
             }
         int code = 0;
         const QByteArray made = ran(folder, "make", code);
@@ -165,6 +166,35 @@ private Q_SLOTS:
         QVERIFY2(code == 0 && told.contains("stops at main") && told.contains("printf \"UART"), told.constData());
         // Looking takes nothing out of the chip: no received byte, no flag that reading clears.
         QVERIFY2(!told.contains(".DATA "), told.constData());
+    }
+
+    /// A first main starts what the plan has, but for what drives outputs or must be fed: that is named.
+    void aFirstMainStartsThePlan_data() { plans(); }
+    void aFirstMainStartsThePlan()
+    {
+        QFETCH(QString, plan);
+        for (const OnFailure policy : {OnFailure::Stop, OnFailure::GoOn}) {
+            const auto s = run(with(demo(qPrintable(plan)), SetOnFailure{policy}));
+            const Facts facts = s->facts();
+            int started = 0, named = 0;
+            for (size_t core = 0; core < s->device->cores.size(); ++core) {
+                const Names names = namesFor(facts, core);
+                const std::string text =
+                    s->source()
+                        .find(core == 0 ? std::string("main.c") : "main_" + lowered(s->device->cores[core].id) + ".c")
+                        ->text();
+                for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+                    const std::string& kind = s->plan.needs[n].kind;
+                    const std::string call = names.need(n).text() + "_start()";
+                    const bool calls = text.find("    " + call + ";") != std::string::npos;
+                    const bool drives = kind == "pwm" || kind == "dac" || kind == "watchdog";
+                    QCOMPARE(calls, hasFiles(facts, names, n) && hasStart(facts, n) && !drives);
+                    started += calls;
+                    named += !calls && text.find(call + " is for your program") != std::string::npos;
+                }
+            }
+            QVERIFY2(started > 2 && named > 0, fmt::format("{} started, {} named", started, named).c_str());
+        }
     }
 
     void thePageNamesEverything_data() { plans(); }
@@ -194,8 +224,8 @@ private Q_SLOTS:
         }
     }
 
-    /// The memory of this machine holds what the plan says: nothing differs. Each bit that was planned, turned over: the
-    /// register is named.
+    /// The memory of this machine holds what the plan says: nothing differs. Each bit that was planned, turned over:
+    /// the register is named.
     void differencesAreNamed_data() { plans(); }
     void differencesAreNamed()
     {
