@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How the output is built and looked at: CMakeLists.txt, toolchain files, a Makefile, commands of the debugger.
-#include "core/device/block_kind.h"
 #include "core/plan/stored_settings.h"
+#include "core/source/register_uses.h"
 #include "core/source/seal.h"
 #include "core/source/writer.h"
 
@@ -202,16 +202,6 @@ SourceFile makefile(const Facts& f, const std::vector<Names>& programs)
     return w.take();
 }
 
-/// Whether reading takes something out of the register: received data, or an interrupt that waits.
-bool isTakenByReading(const Block& block, const Register& reg)
-{
-    const BlockKind* kind = findBlockKind(block.kind);
-    return kind && std::any_of(block.roles.begin(), block.roles.end(), [&](const auto& role) {
-               const RoleSpec* spec = kind->role(role.first);
-               return spec && spec->use == RoleSpec::Use::Data && &block.registers[size_t(role.second.reg)] == &reg;
-           });
-}
-
 std::string partAt(const Register& reg, std::uint32_t offset)
 {
     for (const RegisterPart& part : reg.parts)
@@ -241,14 +231,16 @@ SourceFile debuggerScript(const Facts& f, const Names& names)
         const Block& block = f.device.blockOf(instance);
         const Word owner = Word::spelled(f.device.instances[size_t(instance)].name);
         w.linef("define {}_show", names.need(n));
-        for (const Register& reg : block.registers) {
+        const std::vector<RegisterUse> uses = registerUses(block);
+        for (size_t r = 0; r < block.registers.size(); ++r) {
+            const Register& reg = block.registers[r];
             // Looking must change nothing, and write-only registers show nothing.
             const auto any = [&reg](auto what) { return std::any_of(reg.fields.begin(), reg.fields.end(), what); };
             if (any([](const Field& field) { return field.access == Field::Access::ReadToClear; }) ||
                 !any([](const Field& field) {
                     return field.access != Field::Access::WriteOnly && field.access != Field::Access::Key;
                 }) ||
-                isTakenByReading(block, reg))
+                uses[r].takenByReading)
                 continue;
             for (const auto& [offset, bytes] : reg.places()) {
                 const Word name = reg.parts.empty() ? Word::spelled(reg.name) : Word::spelled(partAt(reg, offset));

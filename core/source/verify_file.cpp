@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_verify.h and .c: compares the chip's registers with the plan, on the target.
-#include "core/device/block_kind.h"
 #include "core/source/register_access.h"
+#include "core/source/register_uses.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -21,31 +21,16 @@ std::map<InstanceIndex, CoreIndex> owners(const Facts& f)
     return out;
 }
 
-/// Fields that the running program changes: data, levels of outputs, what its functions set.
-std::uint32_t changingBits(const Block& block, RegisterIndex reg)
-{
-    const BlockKind* kind = findBlockKind(block.kind);
-    std::uint32_t out = 0;
-    for (const auto& [name, role] : block.roles) {
-        const RoleSpec* spec = kind ? kind->role(name) : nullptr;
-        if (role.reg == reg && spec &&
-            (spec->use != RoleSpec::Use::Config || (block.kind == "port" && isWordOf(name, "level#"))))
-            out |= block.registers[size_t(role.reg)].fields[size_t(role.field)].mask();
-    }
-    return out;
-}
-
 /// The bits of a register that hold what was written to them; 0 where reading it has an effect.
-std::uint32_t comparedBits(const Block& block, RegisterIndex index)
+std::uint32_t comparedBits(const Register& reg, const RegisterUse& use)
 {
-    const Register& reg = block.registers[size_t(index)];
     std::uint32_t out = 0;
     for (const Field& field : reg.fields) {
         if (field.access == Field::Access::ReadToClear)
             return 0;
         out |= field.keepsWrites() ? field.mask() : 0;
     }
-    return out & ~changingBits(block, index);
+    return out & ~use.changing;
 }
 
 struct Comparison {
@@ -56,12 +41,18 @@ struct Comparison {
 std::vector<Comparison> comparisons(const Facts& f, const Names& names)
 {
     const std::map<InstanceIndex, CoreIndex> owner = owners(f);
+    std::map<BlockIndex, std::vector<RegisterUse>> uses;
     std::vector<Comparison> out;
     for (const RegisterValue& value : f.image.registers) {
         const auto own = owner.find(value.instance);
         if ((own == owner.end() ? CoreIndex(0) : own->second) != int(names.core))
             continue;
-        if (const std::uint32_t mask = comparedBits(f.device.blockOf(value.instance), value.reg))
+        const BlockIndex block = f.device.instances[size_t(value.instance)].block;
+        const auto [known, fresh] = uses.try_emplace(block);
+        if (fresh)
+            known->second = registerUses(f.device.blocks[size_t(block)]);
+        if (const std::uint32_t mask = comparedBits(f.device.blocks[size_t(block)].registers[size_t(value.reg)],
+                                                    known->second[size_t(value.reg)]))
             out.push_back({&value, mask});
     }
     return out;
