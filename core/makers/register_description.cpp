@@ -24,7 +24,7 @@ namespace bindrel {
 namespace {
 
 using Json = nlohmann::ordered_json;
-using Node = RegisterXml::Node;
+using Node = pugi::xml_node;
 using Given = RegisterXml::Given;
 
 constexpr int kMaxRegisters = 20'000; ///< of a file, arrays counted out

@@ -155,6 +155,11 @@ private Q_SLOTS:
         COMPARE_TEXT(now().board->nets.at(pad), "MY_NET");
         // Refused, it stays where it was typed, until Esc gives it up.
         shortcut(QKeySequence("Ctrl+2"));
+        cell = QModelIndex(); // the rows are others by now
+        for (int r = 0; r < table->model()->rowCount() && !cell.isValid(); ++r)
+            if (table->model()->index(r, 1).data().toString().toStdString() == pad)
+                cell = table->model()->index(r, net);
+        QVERIFY(cell.isValid());
         table->setCurrentIndex(cell);
         table->edit(cell);
         editor = qobject_cast<QLineEdit*>(QApplication::focusWidget());
