@@ -67,8 +67,15 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
     if (!work)
         return 0;
     const auto s = computeSnapshot(*work);
-    for (const SourceFile& file : s->source().files)
-        if (!file.name.ends_with(".cmake") && file.name != "CMakeLists.txt" && !readsAsC(file.text()))
+    for (const SourceFile& file : s->source().files) {
+        const bool isC = file.name.ends_with(".c") || file.name.ends_with(".h") || file.name.ends_with(".ld");
+        if (isC && !readsAsC(file.text()))
             __builtin_trap();
+        // Nothing of a plan's makes a line of its own anywhere, or markup on the page.
+        for (const SourceLine& line : file.lines)
+            for (const char c : line.text)
+                if (!isC && ((c < ' ' && c != '\t') || c > '~' || (c == '<' && file.name.ends_with(".md"))))
+                    __builtin_trap();
+    }
     return 0;
 }
