@@ -3,11 +3,15 @@
 #include "app/rehearsal/rehearsal_station.h"
 #include "app/rehearsal/scenario_list.h"
 #include "app/rehearsal/timeline_view.h"
+#include "app/source/file_list.h"
+#include "app/source/source_station.h"
 #include "tests/support/window_fixture.h"
 
 #include <QLabel>
 #include <QMenuBar>
 #include <QPushButton>
+
+#include <algorithm>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -116,6 +120,46 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+Z"));
         QCOMPARE(now().plan.onFailure, OnFailure::Stop);
         QVERIFY(outcomeOf("Supply falls below").contains("hazard"));
+    }
+
+    /// What a team has of its own is left out by the menu, said on the page, and rehearsed all the same.
+    void partsOfTheSourceAreLeftOut()
+    {
+        open("done");
+        w_->showStation(Station::Source);
+        const auto has = [this](const char* name) {
+            w_->source()->refreshNow();
+            const std::vector<FileChange>& files = w_->source()->files()->files();
+            return std::any_of(files.begin(), files.end(),
+                               [name](const FileChange& file) { return file.name == name; });
+        };
+        QVERIFY(has("sluice.ld") && has("sluice_start.c"));
+        QMenu* menu = nullptr;
+        for (QMenu* m : w_->menuBar()->findChildren<QMenu*>())
+            if (m->title().contains("Leave out"))
+                menu = m;
+        QVERIFY(menu);
+        const auto choose = [menu](const QString& part) {
+            Q_EMIT menu->aboutToShow();
+            for (QAction* action : menu->actions())
+                if (action->text() == part)
+                    return action->trigger();
+            QFAIL(qPrintable(part));
+        };
+        choose("Linker script");
+        choose("Start-up");
+        QVERIFY(!has("sluice.ld") && !has("sluice_start.c") && has("sluice_core.c"));
+        QCOMPARE(now().plan.leftOut.size(), size_t(2));
+        bool told = false;
+        for (const QLabel* label : w_->source()->findChildren<QLabel*>())
+            told = told || label->text().contains("Left out: start-up, linker script.");
+        QVERIFY(told);
+        choose("Start-up");
+        QVERIFY(!has("sluice.ld") && has("sluice_start.c"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan.leftOut.empty() && has("sluice.ld"));
     }
 
     /// A setting in non-volatile memory by the menu: the plan has it, the page shows it, a level that the supply does
