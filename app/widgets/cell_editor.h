@@ -12,7 +12,7 @@ class QLineEdit;
 namespace bindrel {
 
 /// Edits cells in place: a box of choices where there are some, a field where the text is free. What is entered is
-/// given to a function, not to the model; what that refuses stays in its cell, to be mended.
+/// given to a function, not to the model; what is refused stays in its cell, to be corrected.
 class CellEditor : public PromptDelegate {
     Q_OBJECT
 public:

@@ -45,9 +45,9 @@ std::string goalsPage()
 {
     std::string out = R"(# Goals of needs
 
-Made from what the kinds declare in the code; a test holds the two together. In a plan a goal is a text under `goals` of its need; what
-is not stated has its default. What a kind makes of its goals is in [kinds](../kinds.md), how quantities are written in
-[the plan file](plan.md#quantities).
+Made from what the kinds declare in the code; a test holds the two together. In a plan a goal is a text under `goals` of
+its need; what is not stated has its default. What a kind makes of its goals is in [kinds](../kinds.md), how quantities
+are written in [the plan file](plan.md#quantities).
 )";
     for (const KindSpec& kind : kinds()) {
         if (kind.goals.empty())

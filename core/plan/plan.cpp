@@ -36,22 +36,33 @@ constexpr std::pair<OutputPart, const char*> kParts[] = {{OutputPart::StartUp, "
                                                          {OutputPart::Debugger, "debugger commands"},
                                                          {OutputPart::ProjectPage, "project page"}};
 
-} // namespace
-
-const char* nameOf(OutputPart part)
+template <typename Table, typename Value> const char* nameIn(const Table& table, Value value)
 {
-    for (const auto& [known, name] : kParts)
-        if (known == part)
+    for (const auto& [known, name] : table)
+        if (known == value)
             return name;
     return "";
 }
 
+template <typename Value, std::size_t N>
+std::optional<Value> valueIn(const std::pair<Value, const char*> (&table)[N], std::string_view name)
+{
+    for (const auto& [value, known] : table)
+        if (name == known)
+            return value;
+    return std::nullopt;
+}
+
+} // namespace
+
+const char* nameOf(OutputPart part)
+{
+    return nameIn(kParts, part);
+}
+
 std::optional<OutputPart> outputPartOf(std::string_view name)
 {
-    for (const auto& [part, known] : kParts)
-        if (name == known)
-            return part;
-    return std::nullopt;
+    return valueIn(kParts, name);
 }
 
 std::vector<std::string> outputPartNames()
@@ -64,18 +75,12 @@ std::vector<std::string> outputPartNames()
 
 const char* nameOf(OnFailure policy)
 {
-    for (const auto& [known, name] : kPolicies)
-        if (known == policy)
-            return name;
-    return "";
+    return nameIn(kPolicies, policy);
 }
 
 std::optional<OnFailure> onFailureOf(std::string_view name)
 {
-    for (const auto& [policy, known] : kPolicies)
-        if (name == known)
-            return policy;
-    return std::nullopt;
+    return valueIn(kPolicies, name);
 }
 
 std::string holdOfClock(std::string_view clock)

@@ -229,12 +229,17 @@ private Q_SLOTS:
         parts()->setFocus();
         parts()->setCurrentIndex(parts()->model()->index(row, 0));
         QCOMPARE(w_->view().selectedNeed(), std::string("modem-ring"));
+        const auto isOfPlan = [this] {
+            return parts()->model()->index(0, BoardPartsModel::LeadsTo).data().toString().contains("from the plan");
+        };
+        QVERIFY(!isOfPlan());
         enterLine("key, ring, cts, rts, txd, rxd, shield");
         QTest::keyClick(parts(), Qt::Key_Return);
         QVERIFY2(rowWith(parts(), BoardPartsModel::Title, "shield") > 0, qPrintable(w_->message()));
+        QVERIFY(isOfPlan());
         parts()->setCurrentIndex(parts()->model()->index(0, 0));
         QTest::keyClick(parts(), Qt::Key_Delete);
-        QVERIFY(rowWith(parts(), BoardPartsModel::Title, "shield") < 0);
+        QVERIFY(rowWith(parts(), BoardPartsModel::Title, "shield") < 0 && !isOfPlan());
         QTest::keyClick(parts(), Qt::Key_Delete);
         QVERIFY2(w_->message().contains("board file"), qPrintable(w_->message()));
     }

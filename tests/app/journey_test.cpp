@@ -79,11 +79,11 @@ private Q_SLOTS:
         QCOMPARE(Theme::get().dark, dark);
         const std::string nothing = bytes();
 
-        for (const char* line : {"uart 115.2k", "i2c 100k", "spi 4M"})
+        for (const char* line : {"uart 115.2k", "i2c 100k", "spi 4M", "led", "500 ms interrupt"})
             state(line);
-        QCOMPARE(now().bindings.count(BoundNeed::State::Open), 3);
+        QCOMPARE(now().bindings.count(BoundNeed::State::Open), 5);
         shortcut(QKeySequence("Ctrl+Shift+B"));
-        QTRY_COMPARE_WITH_TIMEOUT(now().bindings.count(BoundNeed::State::Bound), 3, 60'000);
+        QTRY_COMPARE_WITH_TIMEOUT(now().bindings.count(BoundNeed::State::Bound), 5, 60'000);
 
         // A goal, and then the next need: no Enter.
         const std::string uart = idOf("uart"), spi = idOf("spi");
@@ -93,6 +93,13 @@ private Q_SLOTS:
         type(qobject_cast<QLineEdit*>(w_->tuning()->goals()->editor("baud")), "9600");
         w_->view().select({Place::Kind::Need, spi, {}});
         COMPARE_TEXT(goalText(*now().plan.need(uart), "baud"), "9600");
+        // A lamp that blinks, and the next need: no Enter.
+        const std::string blink = idOf("interval"), lamp = idOf("gpio");
+        w_->view().select({Place::Kind::Need, blink, {}});
+        w_->tuning()->goals()->focusGoal("toggles");
+        type(qobject_cast<QLineEdit*>(w_->tuning()->goals()->editor("toggles")), QString::fromStdString(lamp));
+        w_->view().select({Place::Kind::Need, spi, {}});
+        COMPARE_TEXT(goalText(*now().plan.need(blink), "toggles"), QString::fromStdString(lamp));
         w_->tuning()->goals()->focusGoal("rate");
         type(qobject_cast<QLineEdit*>(w_->tuning()->goals()->editor("rate")), "2 MHz");
 
@@ -137,6 +144,9 @@ private Q_SLOTS:
             textOf((folder + "/gate_" + QString::fromStdString(uart).replace('-', '_') + ".c").toStdString());
         QVERIFY2(!c.empty(), uart.c_str());
         QVERIFY(textOf((folder + "/gate_board.h").toStdString()).find("GATE_") != std::string::npos);
+        QVERIFY(textOf((folder + "/gate_interrupts.c").toStdString()).find("gate_" + lamp + "_toggle();") !=
+                std::string::npos);
+        QVERIFY(textOf((folder + "/main.c").toStdString()).find("gate_" + blink + "_start();") != std::string::npos);
 
         // Every step back, and forth again.
         const std::string done = bytes();
