@@ -3,6 +3,8 @@
 
 #include "core/base/text.h"
 #include "core/clocks/clock_entry.h"
+#include "core/device/field_code.h"
+#include "core/field_entry.h"
 #include "core/pins/bindings.h"
 #include "core/pins/options.h"
 #include "core/plan/board_entry.h"
@@ -23,8 +25,8 @@ namespace {
 class Assignment {
 public:
     Assignment(const Workpiece& work, const std::string& what, const std::string& value)
-        : device_(*work.device), plan_(work.plan), board_(boardWithPlan(*work.board, *work.device, work.plan)),
-          what_(what), value_(value)
+        : work_(work), device_(*work.device), plan_(work.plan),
+          board_(boardWithPlan(*work.board, *work.device, work.plan)), what_(what), value_(value)
     {
     }
 
@@ -277,6 +279,10 @@ private:
                 return edit(pinPropertyChange(need, signal.id, property, given()));
             }
         }
+        if (const InstanceIndex own = device_.findInstance(need.binding.instance); own >= 0)
+            for (const Register& reg : device_.blockOf(own).registers)
+                if (reg.name == what.substr(0, dot))
+                    return bits(index, own, reg, dot == std::string::npos ? std::string() : what.substr(dot + 1));
         std::vector<std::string> known{"title", "core", "instance"};
         for (const GoalSpec& goal : kind->goals)
             known.push_back(goal.id);
@@ -284,6 +290,33 @@ private:
             known.push_back(signal.id);
         return problemOf(fmt::format("{} has no goal and no signal \"{}\".{} It has {}.", need.title, what,
                                      didYouMean(what, known), listed(known)));
+    }
+
+    /// "uplink.CTL.MODE=2" and "uplink.CTL=0x21": a goal where one expresses it, else set by hand.
+    Expected<Edit> bits(NeedIndex need, InstanceIndex own, const Register& reg, const std::string& name) const
+    {
+        const auto s = computeSnapshot(work_);
+        const Register* first = s->device->blockOf(own).registers.data();
+        const RegisterIndex at = static_cast<int>(&reg - device_.blockOf(own).registers.data());
+        Expected<FieldEntry> entry = problemOf("");
+        if (name.empty()) {
+            const Expected<std::uint32_t> word = wordValue(reg, value_);
+            if (!word)
+                return word.problem();
+            entry = enterRegister(*s, need, own, at, *word);
+        } else {
+            std::vector<std::string> fields;
+            for (const Field& field : first[at].fields)
+                fields.push_back(field.name);
+            const auto found = std::find(fields.begin(), fields.end(), name);
+            if (found == fields.end())
+                return problemOf(fmt::format("{} has no field \"{}\".{} It has {}.", reg.name, name,
+                                             didYouMean(name, fields), listed(fields)));
+            entry = enterField(*s, need, {own, at, static_cast<int>(found - fields.begin())}, value_);
+        }
+        if (!entry)
+            return entry.problem();
+        return std::move(entry->edit);
     }
 
     Expected<Edit> instance(NeedIndex index) const
@@ -346,6 +379,7 @@ private:
                                      name, device_.name, didYouMean(name, known)));
     }
 
+    const Workpiece& work_;
     const Device& device_;
     const Plan& plan_;
     const Board board_;

@@ -226,6 +226,9 @@ void MainWindow::buildTuningMenu()
 {
     QMenu* tuning = menuBar()->addMenu("&Tuning");
     addEntry(tuning, "&Interrupts and DMA\u2026", QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
+    addEntry(tuning, "Take over &registers from a file\u2026", QKeySequence("Ctrl+Shift+O"),
+             [this] { tuning_->adoptFromFile(); });
+    addEntry(tuning, "&Paste register values", QKeySequence(), [this] { tuning_->adoptFromClipboard(); });
 
     QMenu* stored = tuning->addMenu("&Non-volatile settings");
     connect(stored, &QMenu::aboutToShow, this, [this, stored] { fillStored(stored); });

@@ -2,6 +2,7 @@
 #include "app/tuning/goals_form.h"
 
 #include "app/theme/theme.h"
+#include "core/field_entry.h"
 #include "core/plan/kind.h"
 #include "core/quantity/format.h"
 #include "core/tuning/setting.h"
@@ -18,6 +19,7 @@
 #include <QStyle>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <QWheelEvent>
 
 namespace bindrel {
 
@@ -204,10 +206,10 @@ void GoalsForm::fill()
         for (const Achieved& a : s.settings[size_t(shown)].achieved)
             if (a.goal == id && !a.check)
                 got = &a;
-        row.achieved->setText(got ? typeset(got->achieved) : QString());
-        row.achieved->setToolTip(got ? typeset(got->formula) : QString());
+        row.achieved->setText(!got ? QString() : got->byHand ? QString("set by hand") : typeset(got->achieved));
+        row.achieved->setToolTip(!got ? QString() : got->byHand ? typeset(got->achieved) : typeset(got->formula));
         row.error->setText(got && got->error ? typeset(format(*got->error, true)) : QString());
-        const QColor colour = got && !got->ok ? t.error : t.ink;
+        const QColor colour = got && !got->ok ? t.error : got && got->byHand ? t.caution : t.ink;
         restyle(row.achieved, QString("color: %1").arg(colour.name()));
         restyle(row.error, QString("color: %1").arg((got && !got->ok ? t.error : t.muted).name()));
         restyle(row.title, id == lit_ ? QString("color: %1").arg(t.accent.name()) : QString());
@@ -293,6 +295,26 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
     return {};
 }
 
+void GoalsForm::step(QLineEdit* edit, bool up)
+{
+    if (!pending_.settle(edit))
+        return;
+    const NeedIndex shown = shownNeed();
+    for (const auto& [id, row] : rows_)
+        if (row.editor == edit && shown >= 0) {
+            const GoalSpec* spec = findKind(document_.snapshot().plan.needs[size_t(shown)].kind)->goal(id);
+            if (!spec || spec->type == GoalSpec::Type::Text || spec->type == GoalSpec::Type::Name)
+                return;
+            const FieldEntry next = stepGoal(document_.snapshot(), shown, spec->id, up);
+            if (!next.edit.changes.empty())
+                (void)document_.apply(next.edit);
+            else
+                Q_EMIT document_.refused(QString("%1 has no %2 value here that the hardware can make.")
+                                             .arg(QString::fromStdString(spec->title), up ? "larger" : "smaller"));
+            return;
+        }
+}
+
 bool GoalsForm::eventFilter(QObject* watched, QEvent* event)
 {
     if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::KeyPress &&
@@ -302,6 +324,13 @@ bool GoalsForm::eventFilter(QObject* watched, QEvent* event)
             if (row.editor == watched)
                 return restore(std::string(id)), true;
     }
+    // Arrows and wheel step to the next value that the hardware can make.
+    if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::KeyPress)
+        if (const auto* key = static_cast<QKeyEvent*>(event);
+            (key->key() == Qt::Key_Up || key->key() == Qt::Key_Down) && key->modifiers() == Qt::NoModifier)
+            return step(edit, key->key() == Qt::Key_Up), true;
+    if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::Wheel && edit->hasFocus())
+        return step(edit, static_cast<QWheelEvent*>(event)->angleDelta().y() > 0), true;
     if (event->type() == QEvent::FocusIn || event->type() == QEvent::Enter)
         for (const auto& [id, row] : rows_)
             if (row.editor == watched)

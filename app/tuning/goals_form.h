@@ -50,6 +50,8 @@ private:
     QString commit(const std::string& need, const std::string& goal, const QString& text);
     void showTrouble(const std::string& goal, const QString& why);
     void restore(const std::string& goal);
+    /// To the next value of the field's goal that can be made.
+    void step(QLineEdit* edit, bool up);
 
     Document& document_;
     PendingText& pending_;

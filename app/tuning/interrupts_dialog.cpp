@@ -60,8 +60,12 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     connect(&document_, &Document::changed, this, &InterruptsDialog::refill, Qt::QueuedConnection);
     none_ = new QLabel;
     column->addWidget(none_);
-    auto* note = new QLabel("Type a priority in its cell, in the chip's own levels; empty keeps the reset value. Enter "
-                            "goes to the need's goals.");
+    auto* note =
+        new QLabel("Type a priority (in the chip's own levels) or the time that your function takes in its cell. "
+                   "Without a time, 100 core cycles are taken. The worst-case delay is from the event until "
+                   "the handler is through, behind all that are as urgent or more. Enter goes to the need's "
+                   "goals.");
+    note->setWordWrap(true);
     restyle(note, QString("color: %1").arg(Theme::get().muted.name()));
     column->addWidget(note);
     auto* buttons = new QDialogButtonBox;

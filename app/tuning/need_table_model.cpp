@@ -49,7 +49,8 @@ QVariant NeedTableModel::headerData(int section, Qt::Orientation orientation, in
 Qt::ItemFlags NeedTableModel::flags(const QModelIndex& index) const
 {
     const Qt::ItemFlags flags = Qt::ItemIsSelectable | Qt::ItemIsEnabled;
-    return table_.headings[size_t(index.column())] == "priority" ? flags | Qt::ItemIsEditable : flags;
+    const std::string& heading = table_.headings[size_t(index.column())];
+    return heading == "priority" || heading == "takes" ? flags | Qt::ItemIsEditable : flags;
 }
 
 bool NeedTableModel::setData(const QModelIndex& index, const QVariant& value, int role)
@@ -59,8 +60,10 @@ bool NeedTableModel::setData(const QModelIndex& index, const QVariant& value, in
     const std::string need = needOf(index.row()), text = value.toString().trimmed().toStdString();
     const Need* told = document_.snapshot().plan.need(need);
     // What needs of a pad's edges and of DMA share is theirs: one need, one level.
-    const Change change = SetGoal{need, "priority", text.empty() ? std::nullopt : std::optional(text)};
-    return told && document_.apply(editOf("Priority of " + told->title, change));
+    const std::string& goal = table_.headings[size_t(index.column())];
+    const Change change = SetGoal{need, goal, text.empty() ? std::nullopt : std::optional(text)};
+    return told &&
+           document_.apply(editOf((goal == "takes" ? "Handler time of " : "Priority of ") + told->title, change));
 }
 
 } // namespace bindrel

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/tuning_station.h"
 
+#include "app/frame/change_dialog.h"
 #include "app/theme/theme.h"
 #include "app/tuning/bits_view.h"
 #include "app/tuning/goals_form.h"
@@ -8,14 +9,23 @@
 #include "app/widgets/marks.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
+#include "core/adopt.h"
+#include "core/base/files.h"
+#include "core/base/text.h"
+#include "core/field_entry.h"
 #include "core/quantity/format.h"
 
+#include <QClipboard>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <utility>
 
 namespace bindrel {
 
@@ -71,7 +81,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     auto* bitColumn = new QVBoxLayout;
     bitColumn->setSpacing(4);
     bitColumn->addWidget(panelHeading("Bits"));
-    bits_ = new BitsView(document_);
+    bits_ = new BitsView(document_, view_.pending());
     auto* bitBody = new QWidget;
     auto* bitLayout = new QVBoxLayout(bitBody);
     bitLayout->setContentsMargins(12, 0, 2, 0);
@@ -95,6 +105,21 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     connect(bits_, &BitsView::registerPicked, this, [this](const std::string& dotted) {
         view_.select({Place::Kind::Register, dotted, {}});
     });
+    connect(picture_, &WaveformView::goalPointedAt, this, [this](const std::string& goal) {
+        goals_->lightGoal(goal);
+        bits_->lightGoal(goal);
+    });
+    connect(picture_, &WaveformView::dragged, this, &TuningStation::dragGoal);
+    connect(picture_, &WaveformView::stepped, this, &TuningStation::stepGoalOf);
+    connect(picture_, &WaveformView::dropped, this, [this] {
+        if (const std::optional<Edit> edit = std::exchange(dragged_, std::nullopt))
+            (void)document_.apply(*edit);
+        refresh();
+    });
+    connect(picture_, &WaveformView::dragCancelled, this, [this] {
+        dragged_.reset();
+        refresh();
+    });
     // Enter in the list goes on to the first goal.
     connect(needs_, &NeedsList::bindWanted, this, [this](const std::string&) {
         if (document_.isOpen())
@@ -104,6 +129,113 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     });
     setFocusProxy(needs_);
     refresh();
+}
+
+NeedIndex TuningStation::shownNeed() const
+{
+    if (!document_.isOpen() || document_.snapshot().plan.needs.empty())
+        return -1;
+    const std::vector<Need>& needs = document_.snapshot().plan.needs;
+    for (size_t n = 0; n < needs.size(); ++n)
+        if (needs[n].id == lastNeed_)
+            return n;
+    return 0;
+}
+
+void TuningStation::dragGoal(const Waveform::Handle& handle, const Duration& at)
+{
+    const NeedIndex need = shownNeed();
+    if (need < 0)
+        return;
+    const Snapshot& s = document_.snapshot();
+    const Look look = s.lookAt(need);
+    const std::optional<Edit> edit =
+        look.waveform ? dragTo(s, need, *look.waveform, handle, at) : std::optional<Edit>();
+    if (!edit)
+        return;
+    const auto then = document_.preview(*edit);
+    if (!then)
+        return;
+    dragged_ = edit;
+    const auto* goal = std::get_if<SetGoal>(&edit->changes.front());
+    const KindSpec* kind = findKind(s.plan.needs[need].kind);
+    const GoalSpec* spec = kind->goal(handle.goal);
+    QString label = QString("%1 %2").arg(QString::fromStdString(spec->title), typeset(goal->value.value_or("")));
+    for (const Achieved& row : (*then)->settings[need].achieved)
+        if (row.goal == handle.goal && !row.check) {
+            if (row.error)
+                label += QString(", %1").arg(typeset(format(*row.error, true)));
+            if (!row.ok)
+                label += ", not met";
+            break;
+        }
+    picture_->preview((*then)->lookAt(need).waveform, label);
+}
+
+void TuningStation::stepGoalOf(const std::string& goal, bool up)
+{
+    const NeedIndex need = shownNeed();
+    if (need < 0)
+        return;
+    const FieldEntry next = stepGoal(document_.snapshot(), need, goal, up);
+    if (!next.edit.changes.empty())
+        (void)document_.apply(next.edit);
+}
+
+void TuningStation::adoptFromFile()
+{
+    const QString path = document_.isOpen()
+                             ? QFileDialog::getOpenFileName(this, "Take over registers", {},
+                                                            "Register values (*.txt *.log *.csv *.json);;All files (*)")
+                             : QString();
+    if (path.isEmpty())
+        return;
+    const Expected<std::string> text = readFile(path.toStdString());
+    if (text)
+        adopt(*text, QFileInfo(path).fileName());
+    else
+        Q_EMIT document_.refused(QString::fromStdString(text.problem().text()));
+}
+
+void TuningStation::adoptFromClipboard()
+{
+    adopt(QGuiApplication::clipboard()->text().toStdString(), "The clipboard");
+}
+
+void TuningStation::adopt(const std::string& text, const QString& from)
+{
+    if (!document_.isOpen())
+        return;
+    const auto s = document_.sharedSnapshot();
+    const Expected<RegisterDump> dump = readRegisterDump(*s->device, text);
+    if (!dump) {
+        Q_EMIT document_.refused(QString("%1: %2").arg(from, typeset(dump.problem().message)));
+        return;
+    }
+    adopting_.run<Adoption>(
+        "Taking over registers",
+        [s, dump = *dump](const Background::Stopped& stopped) { return adoptRegisters(*s, dump, stopped); },
+        [this, s, from, unread = dump->notUnderstood.size()](const Adoption& adoption) {
+            if (!document_.isOpen() || document_.sharedSnapshot() != s)
+                return; // the plan is another one by now
+            if (adoption.edit.changes.empty()) {
+                Q_EMIT document_.told(QString("%1: the plan says all of it already.").arg(from));
+                return;
+            }
+            ChangeDialog dialog(document_, adoption.edit, this);
+            if (dialog.exec() != QDialog::Accepted || !document_.apply(adoption.edit))
+                return;
+            QString told =
+                QString("%1: %2 taken over").arg(from, typeset(counted(long(adoption.taken.size()), "decision")));
+            if (!adoption.left.empty())
+                told += QString("; not taken: %1%2")
+                            .arg(typeset(adoption.left.front()),
+                                 adoption.left.size() > 1 ? QString(" And %1 more.").arg(adoption.left.size() - 1)
+                                                          : QString());
+            if (unread > 0)
+                told += QString(" %1 not understood.").arg(typeset(counted(long(unread), "line")));
+            Q_EMIT document_.told(told);
+        });
 }
 
 void TuningStation::showEvent(QShowEvent*)

@@ -1,10 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/session/background.h"
 #include "app/session/document.h"
 #include "app/session/view_state.h"
+#include "core/tuning/setting.h"
 
 #include <QWidget>
+
+#include <optional>
 
 class QLabel;
 
@@ -23,12 +27,20 @@ public:
     GoalsForm* goals() const { return goals_; }
     WaveformView* picture() const { return picture_; }
     BitsView* bits() const { return bits_; }
+    /// Takes over what registers hold, from a text of a debugger or a table; shown as a change before it is taken.
+    void adoptFromFile();
+    void adoptFromClipboard();
+    void adopt(const std::string& text, const QString& from);
 
 protected:
     void showEvent(QShowEvent*) override;
 
 private:
     void refresh();
+    /// The shown need in the plan as it is now; -1 when there is none.
+    NeedIndex shownNeed() const;
+    void dragGoal(const Waveform::Handle& handle, const Duration& at);
+    void stepGoalOf(const std::string& goal, bool up);
     Document& document_;
     ViewState& view_;
     NeedsList* needs_ = nullptr;
@@ -37,7 +49,9 @@ private:
     GoalsForm* goals_ = nullptr;
     BitsView* bits_ = nullptr;
     QLabel* ways_ = nullptr;
-    std::string lastNeed_; ///< shown while nothing that belongs to a need is selected
+    Background adopting_{this};
+    std::optional<Edit> dragged_; ///< what the handle that is dragged would change
+    std::string lastNeed_;        ///< shown while nothing that belongs to a need is selected
 };
 
 } // namespace bindrel

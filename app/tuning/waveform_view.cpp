@@ -5,9 +5,12 @@
 #include "app/theme/theme.h"
 #include "core/quantity/format.h"
 
+#include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QWheelEvent>
 
+#include <algorithm>
 #include <cmath>
 
 namespace bindrel {
@@ -15,6 +18,9 @@ namespace bindrel {
 namespace {
 
 constexpr double kNames = 58;
+constexpr double kNear = 5; ///< pixels within which the pointer takes an edge
+constexpr double kRampShare = 0.26;
+constexpr double kMostZoom = 4096;
 
 /// A time for people from drawing arithmetic, four digits.
 QString timeText(double seconds)
@@ -37,15 +43,35 @@ double division(double span)
 WaveformView::WaveformView(QWidget* parent) : QWidget(parent)
 {
     setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(150);
     setAccessibleName("Waveform");
 }
 
 void WaveformView::show(const std::optional<Waveform>& waveform, const QColor& hue, const QString& otherwise)
 {
+    if (dragged_)
+        endDrag(false);
+    // Another picture is seen whole; the same with other numbers stays as it is zoomed.
+    if (!waveform || !wave_ || waveform->title != wave_->title || waveform->handles.size() != wave_->handles.size()) {
+        zoom_ = 1;
+        from_ = 0;
+        chosen_ = -1;
+    }
     wave_ = waveform;
     hue_ = hue;
     otherwise_ = otherwise;
+    zoom(1, 0);
+    update();
+}
+
+void WaveformView::preview(const std::optional<Waveform>& waveform, const QString& label)
+{
+    if (!dragged_)
+        return;
+    label_ = label;
+    if (waveform)
+        wave_ = waveform;
     update();
 }
 
@@ -53,13 +79,85 @@ QRectF WaveformView::plot() const
 {
     return QRectF(kNames, 10, width() - kNames - 14, height() - 34);
 }
+double WaveformView::span() const
+{
+    return (dragged_ ? draggedSpan_ : wave_->span.toDouble()) / zoom_;
+}
 double WaveformView::xAt(double seconds) const
 {
-    return plot().left() + plot().width() * seconds / wave_->span.toDouble();
+    return plot().left() + plot().width() * (seconds - from_) / span();
 }
 double WaveformView::timeAt(double x) const
 {
-    return wave_ ? std::clamp((x - plot().left()) / plot().width(), 0.0, 1.0) * wave_->span.toDouble() : 0;
+    return wave_ ? from_ + std::clamp((x - plot().left()) / plot().width(), 0.0, 1.0) * span() : 0;
+}
+
+double WaveformView::snapped(double x) const
+{
+    double best = timeAt(x), off = kNear;
+    for (const Waveform::Trace& trace : wave_->traces)
+        for (const Waveform::Edge& edge : trace.edges)
+            if (const double distance = std::abs(xAt(edge.at.toDouble()) - x); distance < off)
+                best = edge.at.toDouble(), off = distance;
+    return best;
+}
+
+std::pair<double, double> WaveformView::traceArea() const
+{
+    const QRectF area = plot();
+    const double top = area.top() + area.height() * (wave_->ramp ? kRampShare : 0);
+    return {top, (area.bottom() - top) / double(std::max<size_t>(1, wave_->traces.size()))};
+}
+
+QPointF WaveformView::placeOf(const Waveform::Handle& handle) const
+{
+    const auto [top, each] = traceArea();
+    const double y = handle.trace < 0 ? top + 8 : top + each * (handle.trace + 0.5);
+    return {xAt(handle.at.toDouble()), y};
+}
+
+int WaveformView::handleAt(const QPointF& at) const
+{
+    int best = -1;
+    double off = kNear + 2;
+    for (size_t h = 0; wave_ && h < wave_->handles.size(); ++h) {
+        const QPointF place = placeOf(wave_->handles[h]);
+        // The whole edge of its trace can be taken, nearest in height first.
+        const double distance = std::abs(place.x() - at.x()) + std::abs(place.y() - at.y()) / 40;
+        if (std::abs(place.x() - at.x()) <= kNear && distance < off && plot().contains(place))
+            best = int(h), off = distance;
+    }
+    return best;
+}
+
+QPoint WaveformView::handleOf(const std::string& goal) const
+{
+    for (size_t h = 0; wave_ && h < wave_->handles.size(); ++h)
+        if (wave_->handles[h].goal == goal)
+            return placeOf(wave_->handles[h]).toPoint();
+    return {-1, -1};
+}
+
+std::vector<AccessibleItem> WaveformView::accessibleItems() const
+{
+    std::vector<AccessibleItem> out;
+    for (size_t h = 0; wave_ && h < wave_->handles.size(); ++h) {
+        const Waveform::Handle& handle = wave_->handles[h];
+        out.push_back(
+            {QString("Handle of %1 at %2").arg(QString::fromStdString(handle.goal), timeText(handle.at.toDouble())),
+             QRectF(placeOf(handle) - QPointF(5, 5), QSizeF(10, 10)).toAlignedRect()});
+    }
+    return out;
+}
+
+void WaveformView::zoom(double factor, double around)
+{
+    if (!wave_ || !(wave_->span.toDouble() > 0))
+        return;
+    const double share = (around - from_) / span();
+    zoom_ = std::clamp(zoom_ * factor, 1.0, kMostZoom);
+    from_ =
+        std::clamp(factor == 1 ? from_ : around - share * span(), 0.0, std::max(0.0, wave_->span.toDouble() - span()));
 }
 
 void WaveformView::paintEvent(QPaintEvent*)
@@ -77,22 +175,21 @@ void WaveformView::paintEvent(QPaintEvent*)
     }
     p.setRenderHint(QPainter::Antialiasing, true);
     const QRectF area = plot();
-    const double span = wave_->span.toDouble();
-    const double step = division(span);
+    const double step = division(span());
     p.setFont(t.mono(10));
-    for (double at = 0; at <= span * 1.0001; at += step) {
+    for (double at = std::ceil(from_ / step - 1e-9) * step; at <= (from_ + span()) * 1.0000001; at += step) {
         p.setPen(QPen(t.rule, 1));
         p.drawLine(QPointF(xAt(at), area.top()), QPointF(xAt(at), area.bottom() + 4));
     }
     p.setPen(t.muted);
     drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter,
-             timeText(step) + " per division");
+             timeText(step) + " per division" + (zoom_ > 1 ? QString(", from %1").arg(timeText(from_)) : QString()));
 
-    const double rampShare = wave_->ramp ? 0.26 : 0;
-    const double top = area.top() + area.height() * rampShare;
-    const double each = (area.bottom() - top) / double(std::max<size_t>(1, wave_->traces.size()));
+    const auto [top, each] = traceArea();
+    // Zoomed in, what lies beyond is cut off at the plot; names stand beside it.
+    const QRectF inside = area.adjusted(-1, -10, 1, 10);
     if (wave_->ramp) {
-        const QRectF box(area.left(), area.top(), area.width(), area.height() * rampShare - 8);
+        const QRectF box(area.left(), area.top(), area.width(), area.height() * kRampShare - 8);
         p.setPen(t.muted);
         drawLine(p, QRectF(0, box.top(), kNames - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight,
                  QString::fromStdString(wave_->ramp->title));
@@ -100,7 +197,9 @@ void WaveformView::paintEvent(QPaintEvent*)
         for (const auto& [at, level] : wave_->ramp->points)
             line << QPointF(xAt(at.toDouble()), box.bottom() - box.height() * level.toDouble());
         p.setPen(QPen(t.muted, 1.2));
+        p.setClipRect(inside);
         p.drawPolyline(line);
+        p.setClipping(false);
         double last = -100;
         bool atRight = true;
         for (const auto& [label, level] : wave_->ramp->levels) {
@@ -117,7 +216,7 @@ void WaveformView::paintEvent(QPaintEvent*)
             drawLine(p, place, Qt::AlignCenter, text);
         }
     }
-    const auto levelY = [&](size_t trace, bool high) {
+    const auto levelY = [top = top, each = each](size_t trace, bool high) {
         return top + each * double(trace) + each * (high ? 0.24 : 0.78);
     };
     for (const Waveform::Mark& mark : wave_->marks) {
@@ -130,7 +229,7 @@ void WaveformView::paintEvent(QPaintEvent*)
         const double y1 = mark.trace < 0 ? area.bottom() : y0 + each * (pair ? 2 : 1) - 8;
         QColor fill = t.caution;
         fill.setAlphaF(mark.shade ? 0.28f : 0.12f);
-        p.fillRect(QRectF(left, y0, right - left, y1 - y0), fill);
+        p.fillRect(QRectF(left, y0, right - left, y1 - y0) & inside, fill);
     }
     for (size_t i = 0; i < wave_->traces.size(); ++i) {
         const Waveform::Trace& trace = wave_->traces[i];
@@ -145,11 +244,14 @@ void WaveformView::paintEvent(QPaintEvent*)
                  << QPointF(xAt(edge.at.toDouble()), levelY(i, edge.high));
             level = edge.high;
         }
-        line << QPointF(area.right(), levelY(i, level));
+        line << QPointF(std::max(area.right(), line.back().x()), levelY(i, level));
+        p.setClipRect(inside);
         p.setPen(QPen(hue_, 1.8, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
         p.setBrush(Qt::NoBrush);
         p.drawPolyline(line);
+        p.setClipping(false);
     }
+    drawHandles(p);
     p.setFont(t.mono(10));
     double free = 0;
     for (const Waveform::Mark& mark : wave_->marks) {
@@ -158,6 +260,8 @@ void WaveformView::paintEvent(QPaintEvent*)
         const QString text = typeset(mark.label);
         const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 4;
         const double centre = (xAt(mark.from.toDouble()) + xAt(mark.to.toDouble())) / 2;
+        if (centre < area.left() - 1 || centre > area.right() + 1)
+            continue;
         const double x = std::clamp(centre - width / 2, area.left(), area.right() - width);
         const double y = top + each * std::max(0, mark.trace) - 3;
         if (x < free && mark.trace <= 0)
@@ -169,37 +273,204 @@ void WaveformView::paintEvent(QPaintEvent*)
     }
     const auto drawCursor = [&](double at, const QColor& colour) {
         p.setPen(QPen(colour, 1));
-        p.drawLine(QPointF(xAt(at), area.top()), QPointF(xAt(at), area.bottom()));
+        if (xAt(at) >= area.left() && xAt(at) <= area.right())
+            p.drawLine(QPointF(xAt(at), area.top()), QPointF(xAt(at), area.bottom()));
     };
     if (anchor_)
         drawCursor(*anchor_, t.accent);
     if (cursor_) {
         drawCursor(*cursor_, t.error);
         QString text = timeText(*cursor_);
-        if (anchor_)
-            text += QString("   \u0394 %1").arg(timeText(std::abs(*cursor_ - *anchor_)));
+        if (anchor_ && *anchor_ != *cursor_) {
+            const double apart = std::abs(*cursor_ - *anchor_);
+            text += QString("   \u0394 %1, %2")
+                        .arg(timeText(apart),
+                             typeset(format(Frequency(Rational(1'000'000'000'000,
+                                                               std::max<std::int64_t>(1, std::llround(apart * 1e12)))),
+                                            4)));
+        }
         p.setPen(t.ink);
         p.setFont(t.mono(10, true));
         drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignRight, text);
     }
+    if (dragged_ && !label_.isEmpty()) {
+        p.setFont(t.text(12, true));
+        const double width = QFontMetricsF(p.font()).horizontalAdvance(label_) + 16;
+        const QRectF box(std::clamp(pointer_.x() + 12, area.left(), std::max(area.left(), area.right() - width)),
+                         std::clamp(pointer_.y() - 30, area.top(), area.bottom() - 22), width, 22);
+        p.fillRect(box, t.raised);
+        p.setPen(t.accent);
+        p.drawRect(box);
+        p.setPen(t.ink);
+        drawLine(p, box, Qt::AlignCenter, label_);
+    }
+}
+
+/// Small diamonds; the one that is dragged, or that the keyboard is at, is filled.
+void WaveformView::drawHandles(QPainter& p) const
+{
+    const Theme& t = Theme::get();
+    for (size_t h = 0; h < wave_->handles.size(); ++h) {
+        const QPointF at = placeOf(wave_->handles[h]);
+        if (!plot().adjusted(-1, 0, 1, 0).contains(at))
+            continue;
+        const bool now = dragged_
+                             ? dragged_->goal == wave_->handles[h].goal && dragged_->trace == wave_->handles[h].trace
+                             : hasFocus() && int(h) == chosen_;
+        p.setPen(QPen(t.accent, 1.4));
+        p.setBrush(now ? t.accent : t.raised);
+        p.drawPolygon(QPolygonF{at + QPointF(0, -5), at + QPointF(5, 0), at + QPointF(0, 5), at + QPointF(-5, 0)});
+    }
+    p.setBrush(Qt::NoBrush);
 }
 
 void WaveformView::mouseMoveEvent(QMouseEvent* event)
 {
-    cursor_ = timeAt(event->position().x());
+    if (!wave_)
+        return;
+    pointer_ = event->position();
+    if (dragged_) {
+        cursor_ = timeAt(event->position().x());
+        const Duration at(Rational(std::llround(*cursor_ * 1e12), 1'000'000'000'000));
+        const Waveform::Handle handle = *dragged_; // whoever is told may end it
+        Q_EMIT dragged(handle, at);
+        update();
+        return;
+    }
+    cursor_ = snapped(event->position().x());
+    const int handle = handleAt(event->position());
+    setCursor(handle >= 0 ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    Q_EMIT goalPointedAt(handle >= 0 ? wave_->handles[size_t(handle)].goal : std::string());
     update();
 }
 
 void WaveformView::mousePressEvent(QMouseEvent* event)
 {
-    anchor_ = timeAt(event->position().x());
+    if (!wave_ || event->button() != Qt::LeftButton)
+        return;
+    if (const int handle = handleAt(event->position()); handle >= 0) {
+        draggedSpan_ = wave_->span.toDouble();
+        dragged_ = wave_->handles[size_t(handle)];
+        chosen_ = handle;
+        label_.clear();
+        return;
+    }
+    anchor_ = snapped(event->position().x());
+    update();
+}
+
+void WaveformView::mouseReleaseEvent(QMouseEvent* event)
+{
+    if (dragged_ && event->button() == Qt::LeftButton)
+        endDrag(!label_.isEmpty());
+}
+
+void WaveformView::endDrag(bool drop)
+{
+    dragged_.reset();
+    label_.clear();
+    if (drop)
+        Q_EMIT dropped();
+    else
+        Q_EMIT dragCancelled();
+    update();
+}
+
+void WaveformView::wheelEvent(QWheelEvent* event)
+{
+    if (!wave_ || dragged_ || event->angleDelta().y() == 0)
+        return event->ignore();
+    const bool up = event->angleDelta().y() > 0;
+    if (const int handle = handleAt(event->position()); handle >= 0)
+        Q_EMIT stepped(std::string(wave_->handles[size_t(handle)].goal), up);
+    else
+        zoom(up ? 1.25 : 0.8, timeAt(event->position().x()));
+    update();
+}
+
+void WaveformView::keyPressEvent(QKeyEvent* event)
+{
+    if (!wave_ || (event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)))
+        return QWidget::keyPressEvent(event);
+    const int many = int(wave_->handles.size());
+    const bool chosen = chosen_ >= 0 && chosen_ < many;
+    const double middle = from_ + span() / 2;
+    switch (event->key()) {
+    case Qt::Key_Escape:
+        if (!dragged_)
+            return QWidget::keyPressEvent(event);
+        endDrag(false);
+        break;
+    case Qt::Key_Up:
+    case Qt::Key_Down:
+        if (many > 0)
+            chosen_ = (chosen_ + (event->key() == Qt::Key_Down ? 1 : many - 1) + many) % many;
+        Q_EMIT goalPointedAt(many > 0 ? wave_->handles[size_t(chosen_)].goal : std::string());
+        break;
+    case Qt::Key_Left:
+    case Qt::Key_Right:
+        if (chosen && !dragged_) {
+            // To the right is later: for a rate that is less.
+            const Waveform::Handle& handle = wave_->handles[size_t(chosen_)];
+            const bool right = event->key() == Qt::Key_Right;
+            Q_EMIT stepped(std::string(handle.goal), right != (handle.states == Waveform::Handle::States::Rate));
+        } else {
+            from_ = std::clamp(from_ + span() / (event->key() == Qt::Key_Left ? -8 : 8), 0.0,
+                               std::max(0.0, wave_->span.toDouble() - span()));
+        }
+        break;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal:
+        zoom(1.25, cursor_.value_or(middle));
+        break;
+    case Qt::Key_Minus:
+        zoom(0.8, cursor_.value_or(middle));
+        break;
+    case Qt::Key_0:
+    case Qt::Key_F:
+        zoom(1 / kMostZoom, 0);
+        break;
+    default:
+        return QWidget::keyPressEvent(event);
+    }
+    update();
+}
+
+void WaveformView::focusInEvent(QFocusEvent* event)
+{
+    if (chosen_ < 0 && wave_ && !wave_->handles.empty())
+        chosen_ = 0;
+    QWidget::focusInEvent(event);
+    update();
+}
+
+void WaveformView::focusOutEvent(QFocusEvent* event)
+{
+    QWidget::focusOutEvent(event);
     update();
 }
 
 void WaveformView::leaveEvent(QEvent*)
 {
+    if (dragged_)
+        return;
     cursor_.reset();
+    Q_EMIT goalPointedAt({});
     update();
+}
+
+bool WaveformView::event(QEvent* event)
+{
+    // Esc gives up what is dragged before it means anything else.
+    if (event->type() == QEvent::ShortcutOverride && dragged_ &&
+        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+        event->accept();
+        return true;
+    }
+    // Gone in the middle of it: another station, a dialog.
+    if (event->type() == QEvent::Hide && dragged_)
+        endDrag(false);
+    return QWidget::event(event);
 }
 
 } // namespace bindrel

@@ -1,6 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/device/field_code.h"
 #include "core/findings/finding.h"
+#include "core/findings/interrupt_times.h"
+#include "core/pins/overrides.h"
 #include "core/plan/toggles.h"
+#include "core/quantity/format.h"
 
 #include <fmt/format.h>
 
@@ -66,45 +71,14 @@ void unplaced(const Facts& f, std::vector<Finding>& out)
              {}});
 }
 
-/// Needs by the interrupt that serves them.
-struct VectorClient {
-    std::size_t need;
-    std::string event;
-    FieldRef flag;
-};
-using ByVector = std::map<std::pair<CoreIndex, int>, std::vector<VectorClient>>; // by core and number
-
-ByVector interruptClients(const Facts& f)
-{
-    ByVector out;
-    for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
-        const CoreIndex core = f.device.ownerCore(f.plan.needs[n].core);
-        for (const NeedEvent& event : f.settings[n].events)
-            if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event))
-                out[{core, *number}].push_back({n, event.event, f.device.roleField(event.instance, event.flag)});
-    }
-    for (const PadSetup& setup : f.pads) {
-        const InstanceIndex watcher = setup.line < 0          ? InstanceIndex()
-                                      : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port
-                                                              : f.device.lineInstance;
-        const CoreIndex core = f.device.ownerCore(f.plan.needs[std::size_t(setup.need)].core);
-        if (watcher >= 0)
-            if (const auto interrupt = f.device.lineInterrupt(watcher, setup.line))
-                out[{core, interrupt->second}].push_back(
-                    {std::size_t(setup.need), "edge",
-                     f.device.roleField(watcher, "flag" + std::to_string(setup.line))});
-    }
-    return out;
-}
-
 /// A handler that two needs share asks their flags whose turn it is: one without a flag would be called for the other's
 /// events too.
 void flagless(const Facts& f, std::vector<Finding>& out)
 {
     for (const auto& [vector, clients] : interruptClients(f))
-        for (const VectorClient& client : clients) {
+        for (const InterruptUse& client : clients) {
             const auto other = std::find_if(clients.begin(), clients.end(),
-                                            [&client](const VectorClient& known) { return known.need != client.need; });
+                                            [&client](const InterruptUse& known) { return known.need != client.need; });
             if (!client.flag.valid() && other != clients.end())
                 out.push_back(
                     {Severity::Error,
@@ -122,8 +96,8 @@ void flagless(const Facts& f, std::vector<Finding>& out)
 void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
 {
     for (const auto& [vector, clients] : interruptClients(f)) {
-        std::map<std::uint32_t, std::size_t> needOfLevel;
-        for (const VectorClient& client : clients)
+        std::map<std::uint32_t, NeedIndex> needOfLevel;
+        for (const InterruptUse& client : clients)
             if (const std::optional<std::uint32_t> level = urgencyOf(f.device, f.plan, f.plan.needs[client.need]).level)
                 needOfLevel.emplace(*level, client.need);
         if (needOfLevel.size() < 2)
@@ -151,6 +125,79 @@ void togglesNothing(const Facts& f, std::vector<Finding>& out)
                            {}});
 }
 
+/// Only what somebody has stated: the assumption for all others is too rough for a finding.
+void interruptsLate(const Facts& f, std::vector<Finding>& out)
+{
+    if (std::none_of(f.plan.needs.begin(), f.plan.needs.end(),
+                     [](const Need& need) { return need.goals.contains("takes"); }))
+        return;
+    for (const InterruptTime& time : interruptTimes(f)) {
+        if (!time.late())
+            continue;
+        const Need& need = f.plan.needs[time.needs.front()];
+        out.push_back({Severity::Caution,
+                       {},
+                       time.worst ? fmt::format("{}: its handler can be through as late as {} after the event, but the "
+                                                "next event comes after {}. Make it more urgent, or others shorter.",
+                                                need.title, format(*time.worst, 4), format(*time.every, 4))
+                                  : fmt::format("{}: the handlers that are as urgent or more take all of the core's "
+                                                "time, so there is no bound for when its own is through.",
+                                                need.title),
+                       {Place::Kind::Need, need.id, {}},
+                       {}});
+    }
+}
+
+Place placeOf(const Facts& f, const Override& set)
+{
+    return {Place::Kind::Need, f.plan.needs[set.need].id, set.name};
+}
+
+void cannotBeSetByHand(const Facts& f, std::vector<Finding>& out)
+{
+    for (const Override& set : overridesOf(f.device, f.plan, f.bindings))
+        if (!set.trouble.empty())
+            out.push_back({Severity::Error, {}, set.trouble, placeOf(f, set), "Drop " + set.name});
+}
+
+void setByHand(const Facts& f, std::vector<Finding>& out)
+{
+    for (const Override& set : overridesOf(f.device, f.plan, f.bindings)) {
+        if (!set.ref.valid())
+            continue;
+        const Field& field = f.device.fieldOf(set.ref);
+        const std::string code = fieldCodeText(field, set.code);
+        const bool named =
+            field.values.empty() || std::any_of(field.values.begin(), field.values.end(),
+                                                [&set](const EnumValue& value) { return value.code == set.code; });
+        std::string text =
+            fmt::format("{}: {} is set by hand to {}{}", f.plan.needs[set.need].title, f.device.nameOf(set.ref), code,
+                        named ? "" : ", which is none of its described values");
+        std::string goal;
+        std::optional<std::uint32_t> asked;
+        for (const Step& step : f.image.steps)
+            for (const FieldWrite& write : step.fields)
+                if (write.byHand && write.ref == set.ref && write.asked)
+                    asked = write.asked, goal = write.goal;
+        const KindSpec* kind = findKind(f.plan.needs[set.need].kind);
+        const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
+        if (asked && *asked != set.code)
+            text +=
+                fmt::format("; the goals ask for {}{}", fieldCodeText(field, *asked),
+                            spec ? fmt::format(", and what is achieved for {} is not computed", lowered(spec->title))
+                                 : std::string());
+        // What no goal decides, or decides in the same way, and the field may hold is a plain decision.
+        else if (named)
+            continue;
+        out.push_back({Severity::Caution, {}, text + ".", placeOf(f, set), "Drop " + set.name});
+    }
+}
+
+Expected<Edit> dropOverride(const Facts&, const Finding& finding)
+{
+    return editOf("Drop " + finding.place.sub, SetOverride{finding.place.id, finding.place.sub, std::nullopt});
+}
+
 } // namespace
 
 std::vector<Rule> goalRules()
@@ -162,6 +209,12 @@ std::vector<Rule> goalRules()
         {"GOAL-04", "Sources that share an interrupt have flags to tell them apart.", flagless, nullptr},
         {"GOAL-05", "Needs that share an interrupt have the same priority.", prioritiesDiffer, nullptr},
         {"GOAL-06", "An interrupt toggles a single output of its own core.", togglesNothing, nullptr},
+        {"GOAL-07", "Fields set by hand exist, keep what is written, and can hold the value.", cannotBeSetByHand,
+         dropOverride},
+        {"GOAL-08", "A field set by hand holds what the goals ask for, or nothing that they decide.", setByHand,
+         dropOverride},
+        {"GOAL-09", "The handler of an interrupt is through before its next event, with the times that are stated.",
+         interruptsLate, nullptr},
     };
 }
 

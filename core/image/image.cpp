@@ -327,6 +327,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
     appendClockSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendModeSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendNeedSteps(image, device, plan, bindings, rates, settings, pads);
+    applyOverrides(image, device, plan, bindings);
     openTogether(image, device);
     foldRegisters(image, device);
     return image;

@@ -15,9 +15,11 @@ namespace bindrel {
 struct FieldWrite {
     FieldRef ref;
     std::uint32_t code = 0;
-    std::string cause; ///< in words: "÷3", "Uplink, pull", …
-    std::string goal;  ///< id of the goal that decides it; empty when none does
-    std::string role;  ///< of the need's instance that it is; empty when it is none
+    std::string cause;                       ///< in words: "÷3", "Uplink, pull", …
+    std::string goal;                        ///< id of the goal that decides it; empty when none does
+    std::string role;                        ///< of the need's instance that it is; empty when it is none
+    bool byHand = false;                     ///< the plan sets the field by hand
+    std::optional<std::uint32_t> asked = {}; ///< byHand: the code that the goals ask for; empty when none does
 };
 
 /// One operation of the bring-up on a register.
@@ -152,6 +154,11 @@ Step gateStep(const Device& device, InstanceIndex instance, bool open, std::stri
 std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance);
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
                      const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+
+/// Puts what needs set by hand into the operations: every write of such a field carries the code that was set by hand;
+/// where none writes it, one does, before what switches the instance on.
+/// REQUIRES: the steps of all needs are there.
+void applyOverrides(Image& image, const Device& device, const Plan& plan, const Bindings& bindings);
 
 /// A write of whole register, an update of some fields, a wait for a field. Several fields must lie in one register.
 Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string why);

@@ -2,6 +2,7 @@
 // Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function
 // does.
 #include "core/base/text.h"
+#include "core/device/field_code.h"
 #include "core/image/image.h"
 #include "core/plan/plain_fields.h"
 #include "core/quantity/format.h"
@@ -9,7 +10,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <set>
 #include <tuple>
 
@@ -71,32 +71,6 @@ public:
         return out;
     }
 
-    /// A blank in the name of a value is written as an underscore.
-    static std::vector<std::string> valueNames(const Field& field)
-    {
-        std::vector<std::string> out;
-        for (const EnumValue& value : field.values)
-            out.push_back(value.name);
-        for (std::string& name : out)
-            std::replace(name.begin(), name.end(), ' ', '_');
-        return out;
-    }
-
-    /// "2", "0x1F" or the name of one of the field's values; empty when it is none that fits.
-    static std::optional<std::uint32_t> codeOf(const Field& field, const std::string& text)
-    {
-        const std::vector<std::string> names = valueNames(field);
-        for (size_t i = 0; i < names.size(); ++i)
-            if (names[i] == text)
-                return field.values[i].code;
-        const bool hexadecimal = text.starts_with("0x") || text.starts_with("0X");
-        const char* first = text.data() + (hexadecimal ? 2 : 0);
-        std::uint32_t code = 0;
-        const auto [end, error] = std::from_chars(first, text.data() + text.size(), code, hexadecimal ? 16 : 10);
-        return error == std::errc() && end == text.data() + text.size() && code <= field.maxCode() ? std::optional(code)
-                                                                                                   : std::nullopt;
-    }
-
     /// Values of fields, as a custom need gives them: "CTL.MODE=2 CTL.ON=1 CTL.WAY=into_memory".
     void plainFields(const BoundNeed& bound)
     {
@@ -110,11 +84,9 @@ public:
                 continue;
             }
             const Field& field = device_.fieldOf(*ref);
-            const std::optional<std::uint32_t> code = codeOf(field, value);
+            const Expected<std::uint32_t> code = fieldCode(field, value);
             if (!code)
-                image_.unplaced.push_back(fmt::format("{}: \"{}\" is not a value of {}; use 0 to {}{}", name, value,
-                                                      device_.nameOf(*ref), field.maxCode(),
-                                                      field.values.empty() ? "" : " or " + listed(valueNames(field))));
+                image_.unplaced.push_back(fmt::format("{}: {}", name, code.problem().message));
             else if (field.access == Field::Access::ReadOnly)
                 image_.unplaced.push_back(fmt::format("{} is read-only", device_.nameOf(*ref)));
             else

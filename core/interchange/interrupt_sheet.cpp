@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/interrupt_sheet.h"
 
+#include "core/findings/interrupt_times.h"
 #include "core/quantity/format.h"
 #include "core/source/interrupt_table.h"
 #include "core/source/writer.h"
@@ -11,10 +12,11 @@ namespace bindrel {
 
 NeedTable interruptSheet(const Snapshot& s)
 {
-    NeedTable table{
-        {"core", "number", "instance", "event", "need", "priority", "handler", "function", "flag", "at_most", "load"},
-        {}};
+    NeedTable table{{"core", "number", "instance", "event", "need", "priority", "handler", "takes", "at_most", "load",
+                     "worst_delay", "function", "flag"},
+                    {}};
     const Facts facts = s.facts();
+    const std::vector<InterruptTime> times = interruptTimes(facts);
     for (size_t core = 0; core < s.device->cores.size(); ++core) {
         const Names names = namesFor(facts, core);
         for (const InterruptVector& vector : interruptVectors(facts, names))
@@ -22,16 +24,23 @@ NeedTable interruptSheet(const Snapshot& s)
                 const Need& need = s.plan.needs[client.need];
                 const FieldRef flag = s.device->roleField(client.instance, client.flag);
                 const std::optional<std::uint32_t> priority = urgencyOf(*s.device, s.plan, need).level;
-                const Rational load =
-                    client.rate.value * 100 / s.rates.clocks[size_t(s.device->cores[core].clock)].rate.value;
+                const auto time = std::find_if(times.begin(), times.end(), [&](const InterruptTime& known) {
+                    return known.core == CoreIndex(int(core)) && known.number == vector.number;
+                });
+                std::string worst;
+                if (time != times.end())
+                    worst = !time->worst   ? "no bound"
+                            : time->late() ? format(*time->worst, 4) + ", late"
+                                           : format(*time->worst, 4);
                 table.rows.push_back({need.id,
                                       {s.device->cores[core].id, std::to_string(vector.number),
                                        s.device->instances[size_t(client.instance)].name, client.event, need.id,
                                        priority ? std::to_string(*priority) : "", vector.handler.text(),
-                                       names.need(client.need).text() + "_" + client.function,
-                                       flag.valid() ? s.device->nameOf(flag) : "",
+                                       need.goals.contains("takes") ? goalText(need, "takes") : "",
                                        client.rate.value.isZero() ? "" : format(client.rate, 4),
-                                       client.rate.value.isZero() ? "" : format(Ratio(load), 3)}});
+                                       time == times.end() || time->load.value.isZero() ? "" : format(time->load, 3),
+                                       worst, names.need(client.need).text() + "_" + client.function,
+                                       flag.valid() ? s.device->nameOf(flag) : ""}});
             }
     }
     return table;

@@ -134,6 +134,12 @@ std::string describe(const Plan& before, const Change& change)
                                    property ? lowered(property->title) : c.property, was.value_or("automatic"),
                                    c.value.value_or("automatic"));
             },
+            [&](const SetOverride& c) {
+                const Need* need = before.need(c.need);
+                return fmt::format("{}, {}: {} \u2192 {}", title(c.need), c.field,
+                                   need ? found(need->overrides, c.field).value_or("as the goals ask") : "",
+                                   c.value ? *c.value + ", set by hand" : "as the goals ask");
+            },
             [&](const SetNet& c) {
                 return fmt::format("net of {}: {} \u2192 {}", c.pad,
                                    found(before.nets, c.pad).value_or("from the board"),

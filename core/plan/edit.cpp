@@ -6,6 +6,7 @@
 #include "core/plan/change_lookup.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/plain_fields.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -94,6 +95,15 @@ void dropWhatIsGone(Plan& plan, const Edit& edit)
         std::erase_if(plan.holds, [&plan](const std::string& hold) { return !isThere(plan, hold); });
 }
 
+/// What a file could not be read with again.
+Outcome checkTexts(const Need& need)
+{
+    for (const auto& [field, text] : need.overrides)
+        if (Outcome readable = checkPlainField(field, text); !readable)
+            return readable;
+    return checkGoals(need);
+}
+
 Outcome applyChange(Plan& plan, const Change& change)
 {
     return std::visit(
@@ -172,7 +182,7 @@ Outcome applyChange(Plan& plan, const Change& change)
             [&](const InsertNeed& c) -> Outcome {
                 if (c.need.id.empty() || plan.need(c.need.id))
                     return problemOf(fmt::format("the plan has a need \"{}\" already.", c.need.id));
-                if (Outcome readable = checkGoals(c.need); !readable)
+                if (Outcome readable = checkTexts(c.need); !readable)
                     return readable;
                 plan.needs.insert(plan.needs.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.needs.size())),
                                   c.need);
@@ -209,6 +219,15 @@ Outcome applyChange(Plan& plan, const Change& change)
                 need->pins[c.signal][c.property] = *text;
                 return {};
             },
+            [&](const SetOverride& c) -> Outcome {
+                Need* need = plan.need(c.need);
+                if (!need)
+                    return noNeed(c.need);
+                if (Outcome readable = c.value ? checkPlainField(c.field, *c.value) : Outcome(); !readable)
+                    return readable;
+                setOrErase(need->overrides, c.field, c.value);
+                return {};
+            },
             [&](const SetNet& c) -> Outcome {
                 if (c.net && !c.net->empty())
                     if (const Expected<std::string> net = checkPinProperty("net", *c.net); !net)
@@ -229,7 +248,7 @@ Outcome applyChange(Plan& plan, const Change& change)
                     return noNeed(c.need);
                 if (c.with.id.empty() || (c.with.id != c.need && plan.need(c.with.id)))
                     return problemOf(fmt::format("the plan has a need \"{}\" already.", c.with.id));
-                if (Outcome readable = checkGoals(c.with); !readable)
+                if (Outcome readable = checkTexts(c.with); !readable)
                     return readable;
                 *need = c.with;
                 return {};
@@ -290,6 +309,9 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
                               const auto said = pins.find(c.signal);
                               return {SetPin{c.need, c.signal, c.property,
                                              said == pins.end() ? std::nullopt : found(said->second, c.property)}};
+                          },
+                          [&](const SetOverride& c) -> std::vector<Change> {
+                              return {SetOverride{c.need, c.field, found(before.need(c.need)->overrides, c.field)}};
                           },
                           [&](const SetNet& c) -> std::vector<Change> {
                               return {SetNet{c.pad, found(before.nets, c.pad)}};

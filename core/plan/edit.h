@@ -58,6 +58,13 @@ struct SetPin {
     std::optional<std::string> value; ///< empty: back to what follows from the signal
     friend bool operator==(const SetPin&, const SetPin&) = default;
 };
+/// Sets a field of the need's instance by hand.
+struct SetOverride {
+    std::string need;
+    std::string field;                ///< "CTL.MODE"
+    std::optional<std::string> value; ///< empty: as the goals ask for
+    friend bool operator==(const SetOverride&, const SetOverride&) = default;
+};
 struct SetNet {
     std::string pad;
     std::optional<std::string> net; ///< empty: what the board's file says
@@ -120,7 +127,7 @@ struct SetStored {
 
 using Change =
     std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal, SetBinding, SetHold,
-                 InsertNeed, RemoveNeed, SetPin, SetNet, SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
+                 InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

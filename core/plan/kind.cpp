@@ -196,6 +196,22 @@ GoalSpec priorityGoal()
             0,          255,        true};
 }
 
+GoalSpec takesGoal()
+{
+    GoalSpec out{"takes",
+                 "Handler runs for",
+                 GoalSpec::Type::Duration,
+                 "none",
+                 {},
+                 "Longest time that your function of its interrupt runs, for the worst-case "
+                 "delays of all interrupts. none: not stated; 100 core cycles are taken.",
+                 0,
+                 0,
+                 true};
+    out.orNone = true;
+    return out;
+}
+
 GoalSpec togglesGoal()
 {
     return {"toggles", "Toggles", GoalSpec::Type::Text,
@@ -302,9 +318,9 @@ void addDmaGoals(KindSpec& kind)
 bool matters(const Need& need, std::string_view goal)
 {
     const KindSpec* kind = findKind(need.kind);
-    if (!kind || (goal != "above" && kind->relevant && !kind->relevant(need, goal)))
+    if (!kind || (goal != "above" && goal != "takes" && kind->relevant && !kind->relevant(need, goal)))
         return false;
-    if (goal == "above")
+    if (goal == "above" || goal == "takes")
         return matters(need, "priority");
     return !goal.starts_with("dma_") || !requestsOf(need).empty();
 }

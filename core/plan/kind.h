@@ -182,6 +182,8 @@ template <typename T> std::vector<std::string> wordsOf(const std::vector<std::pa
 /// The goal "priority" of kinds whose events interrupt.
 GoalSpec priorityGoal();
 GoalSpec togglesGoal();
+/// The goal "takes": how long the user's function of its interrupt runs at most; "none": not stated.
+GoalSpec takesGoal();
 /// The goal "above": the id of a need whose interrupts are less urgent.
 GoalSpec aboveGoal();
 

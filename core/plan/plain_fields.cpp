@@ -4,6 +4,8 @@
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace bindrel {
@@ -23,6 +25,21 @@ PlainGoals PlainGoals::of(const Need& need)
                 {word.substr(0, equals), equals == std::string::npos ? std::string() : word.substr(equals + 1)});
         }
     return out;
+}
+
+Outcome checkPlainField(std::string_view field, std::string_view text)
+{
+    const auto word = [](std::string_view name) {
+        return !name.empty() && name.size() <= 128 && name.find(' ') == name.npos && isPrintable(name);
+    };
+    const std::size_t dot = field.find('.');
+    if (dot == std::string_view::npos || dot == 0 || dot + 1 == field.size() ||
+        field.find('.', dot + 1) != field.npos || !word(field))
+        return problemOf(fmt::format("\"{}\" is not a field; write REGISTER.FIELD.", field));
+    if (!word(text))
+        return problemOf(
+            fmt::format("\"{}\" is not a value; write a number or the name of one of the values of {}.", text, field));
+    return {};
 }
 
 std::vector<PlainField> plainFieldsOf(const Need& need)

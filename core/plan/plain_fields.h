@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/expected.h"
 #include "core/plan/plan.h"
 
 #include <string>
@@ -23,6 +24,9 @@ struct PlainGoals {
 
     static PlainGoals of(const Need& need);
 };
+
+/// Whether these can be a field's name ("CTL.MODE") and a text for it; what they mean is the block's matter.
+Outcome checkPlainField(std::string_view field, std::string_view text);
 
 /// None for a need of another kind.
 std::vector<PlainField> plainFieldsOf(const Need& need);

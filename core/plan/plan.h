@@ -41,6 +41,9 @@ struct Need {
     /// What is said of the pads that carry its signals: signal -> property -> text; see core/plan/pin_property.h. It
     /// goes with the signal when that moves.
     std::map<std::string, std::map<std::string, std::string, std::less<>>, std::less<>> pins;
+    /// Fields of its instance that are set by hand, whatever the goals ask for: "CTL.MODE" -> "2" or the name of one of
+    /// the field's values; see core/pins/overrides.h.
+    std::map<std::string, std::string, std::less<>> overrides;
     std::string core; ///< that owns it on a chip with several; empty: the first
     /// Core or world that may reach its instance besides the owner, where the chip keeps them apart; "nobody": the
     /// owner alone; empty: as after reset, as long as that admits the owner.

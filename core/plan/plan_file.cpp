@@ -12,6 +12,7 @@
 #include "core/plan/fences.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/plain_fields.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
@@ -148,8 +149,8 @@ public:
 
     void readNeed(const JsonNode& node)
     {
-        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "open_to", "instance",
-                        "pads", "via", "dma"});
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "overrides", "core", "open_to",
+                        "instance", "pads", "via", "dma"});
         Need need;
         need.id = node.string("id");
         if (!isId(need.id))
@@ -193,6 +194,7 @@ public:
         readGoals(need, *kind, node.optionalChild("goals"));
         readTerminals(need, node.optionalChild("terminals"));
         readPins(need, *kind, node.optionalChild("pins"));
+        readOverrides(need, node.optionalChild("overrides"));
         readBinding(need, *kind, node);
         plan_.needs.push_back(std::move(need));
     }
@@ -304,6 +306,18 @@ private:
                 else
                     value.fail(text.problem().message);
             }
+        }
+    }
+
+    /// Which fields there are depends on the instance, which can be any or none here: a finding tells.
+    void readOverrides(Need& need, const JsonNode& node)
+    {
+        for (const auto& [field, value] : node.members()) {
+            const std::string text =
+                value.isNumber() ? std::to_string(value.asInteger(0, UINT32_MAX)) : value.asString();
+            if (const Outcome readable = checkPlainField(field, text); !readable)
+                value.fail(readable.problem().message);
+            need.overrides[field] = text;
         }
     }
 

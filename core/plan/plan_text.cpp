@@ -46,6 +46,8 @@ std::string needText(const Need& need)
             rows.push_back(quoted(signal) + ": " + oneLine(said));
         lines.push_back("      \"pins\": { " + joined(rows, ", ") + " }");
     }
+    if (!need.overrides.empty())
+        lines.push_back("      \"overrides\": " + oneLine(need.overrides));
     if (!need.core.empty())
         lines.push_back("      \"core\": " + quoted(need.core));
     if (!need.openTo.empty())

@@ -195,8 +195,22 @@ Place placeOf(const Writer& w, const Step& step)
 
 } // namespace
 
+/// "CTL.MODE is set by hand to 3; the goals ask for 1."
+static std::string byHandText(const Facts& facts, const FieldWrite& write)
+{
+    const Field& field = facts.device.fieldOf(write.ref);
+    return fmt::format("{}.{} is set by hand to {}{}.", facts.device.registerOf(write.ref).name, field.name,
+                       codeText(field, write.code),
+                       write.asked && *write.asked != write.code
+                           ? "; the goals ask for " + codeText(field, *write.asked)
+                           : std::string());
+}
+
 void Writer::step(const Step& s, int indent)
 {
+    for (const FieldWrite& write : s.fields)
+        if (write.byHand && !s.why.ends_with("is set by hand."))
+            comment(byHandText(facts, write), indent);
     step_ = &s;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
     const Register& shape = facts.device.blockOf(s.instance).registers[size_t(s.reg)];

@@ -2,6 +2,7 @@
 #include "core/tuning/setting.h"
 
 #include "core/base/text.h"
+#include "core/pins/overrides.h"
 #include "core/tuning/one_need.h"
 #include "core/tuning/streams.h"
 #include "core/tuning/words.h"
@@ -61,6 +62,32 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
 }
 
 namespace {
+/// What is set by hand takes the place of what the goals ask for: the rows that speak of that no longer hold.
+void heedOverrides(Setting& setting, const TuningContext& c)
+{
+    for (const Override& set : overridesOf(c.device, c.plan, c.bindings)) {
+        if (set.ref.instance != c.bound.instance)
+            continue;
+        for (RoleValue& value : setting.roles) {
+            const Role* role = c.device.blockOf(c.bound.instance).role(value.role);
+            if (!role || role->reg != set.ref.reg || role->field != set.ref.field ||
+                value.when == RoleValue::When::Event || role->encoding.encode(value.value) == set.code)
+                continue;
+            if (const std::optional<std::int64_t> decoded = role->encoding.decode(set.code);
+                decoded && value.when != RoleValue::When::Start)
+                value.value = *decoded;
+            for (Achieved& row : setting.achieved) {
+                if (value.goal.empty() || row.goal != value.goal)
+                    continue;
+                row.achieved = set.name + " set by hand";
+                row.error = std::nullopt;
+                row.formula.clear();
+                row.byHand = true;
+            }
+        }
+    }
+}
+
 Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n,
               Look* look, bool worded = true)
 {
@@ -99,6 +126,8 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
         setting.notComputed = "its goals and clock rate cannot be computed exactly together; change one of them";
     }
     setting.kernel = kernel;
+    if (setting.computed && hasOverrides(plan))
+        heedOverrides(setting, c);
     for (NeedEvent& event : setting.events) {
         if (event.instance < 0)
             event.instance = bound.instance;

@@ -20,6 +20,7 @@ struct Achieved {
     bool ok = true;
     std::string formula; ///< "80 MHz × 16 / (16 × 2778)"
     std::string trouble; ///< why it is not ok and what to do; empty when it is
+    bool byHand = false; ///< a field that decides it is set by hand: what is achieved is not computed
     bool check = false;  ///< not the goal's own value but something beside it that must hold
 };
 
@@ -100,8 +101,22 @@ struct Waveform {
         std::string label;
         bool shade = true; ///< a span that matters (dead time), against a mere tick (sampling point)
     };
+    /// A place that states a goal, and can be dragged.
+    struct Handle {
+        std::string goal;
+        Duration at;
+        Duration from; ///< where it is measured from
+        enum class States {
+            Time,  ///< the goal is the time between the two
+            Share, ///< its ratio to `whole` seconds
+            Rate,  ///< `whole` cycles in it
+        } states = States::Time;
+        Rational whole = 1;
+        int trace = -1; ///< -1: over all
+    };
     std::string title;
     Duration span;
+    std::vector<Handle> handles;
     std::vector<Trace> traces;
     std::optional<Ramp> ramp;
     std::vector<Mark> marks;

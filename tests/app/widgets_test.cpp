@@ -225,7 +225,7 @@ private Q_SLOTS:
     void bitsShowEveryFieldOnceAndNameTheirGoal()
     {
         open("done");
-        BitsView bits(*document_);
+        BitsView bits(*document_, view_->pending());
         bits.resize(300, 600);
         bits.showNeed(index("gate-bridge"));
         QSignalSpy pointed(&bits, &BitsView::goalPointedAt);
@@ -257,7 +257,7 @@ private Q_SLOTS:
     void bitsOutliveTheSnapshotTheyShow()
     {
         open("done");
-        BitsView bits(*document_);
+        BitsView bits(*document_, view_->pending());
         bits.resize(300, 400);
         bits.showNeed(index("uplink"));
         QVERIFY(document_->apply(editOf("", SetBinding{"uplink", {}})));
@@ -373,7 +373,7 @@ private Q_SLOTS:
         LadderView ladder(*document_, *view_);
         NeedsList list(*document_, *view_, NeedsList::Detail::NeedsAndSignals);
         GoalsForm form(*document_, view_->pending());
-        BitsView bits(*document_);
+        BitsView bits(*document_, view_->pending());
         for (QWidget* w : {static_cast<QWidget*>(&ladder), static_cast<QWidget*>(&list), static_cast<QWidget*>(&form),
                            static_cast<QWidget*>(&bits)}) {
             w->resize(400, 400);

@@ -94,6 +94,7 @@ Kind adcKind()
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each value.", 0, 0, true},
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
     addDmaGoals(kind);

@@ -29,6 +29,8 @@ Waveform drawBit(const CanTiming& t, bool apart)
         wave.marks.push_back({Duration(quantum * from), Duration(quantum * to), -1, std::move(label), shade});
     };
     const std::int64_t sample = t.quanta() - t.segment2;
+    wave.handles.push_back(
+        {"sample", Duration(quantum * sample), Duration(), Waveform::Handle::States::Share, wave.span.value, -1});
     part(0, 1, "sync", true);
     // Shaded by turns, so that each is told from the next.
     if (apart)

@@ -77,6 +77,7 @@ Kind canKind()
          true},
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
         {"listen",
          "Listen only",
          T::Choice,

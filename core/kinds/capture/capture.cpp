@@ -212,7 +212,8 @@ Kind captureKind()
                   {"edge", "Edges", T::Choice, "rising", {"rising", "falling", "both"}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each time stamp.", 0, 0, true},
                   priorityGoal(),
-                  aboveGoal()};
+                  aboveGoal(),
+                  takesGoal()};
     kind.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}};
     };

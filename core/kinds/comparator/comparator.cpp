@@ -153,7 +153,8 @@ Kind comparatorKind()
                   {"inverted", "Inverted", T::Choice, "no", {"no", "yes"}, "The result, also on a pad.", 0, 0, true},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the result changes.", 0, 0, true},
                   priorityGoal(),
-                  aboveGoal()};
+                  aboveGoal(),
+                  takesGoal()};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"in", "input", "INP", -1, D::Analog, false}};

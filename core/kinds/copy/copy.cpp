@@ -21,7 +21,8 @@ Kind copyKind()
                    {"1 byte", "2 bytes", "4 bytes"},
                    "That are moved at once; both ends must lie on such a boundary."},
                   priorityGoal(),
-                  aboveGoal()};
+                  aboveGoal(),
+                  takesGoal()};
     addDmaGoals(kind);
     // A copy that begins again at its end would never leave memory alone.
     std::erase_if(kind.goals, [](const GoalSpec& goal) { return goal.id == "dma_runs"; });

@@ -167,7 +167,8 @@ Kind countKind()
                   {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter wraps.", 0, 0, true},
                   priorityGoal(),
-                  aboveGoal()};
+                  aboveGoal(),
+                  takesGoal()};
     kind.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}};
     };

@@ -129,6 +129,7 @@ Kind gpioKind()
         togglesGoal(),
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
         {"drive", "Drive", T::Choice, "weak", {"weak", "medium", "strong"}, "", 0, 0, true},
         {"open_drain", "Open drain", T::Choice, "no", {"no", "yes"}, "", 0, 0, true},
     };

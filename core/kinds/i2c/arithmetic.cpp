@@ -287,6 +287,7 @@ Setting solveI2c(const TuningContext& c)
     wave.marks.push_back({Duration(half), Duration(half + Rational(hold) / f), 1,
                           "hold " + format(Duration(Rational(hold) / f), 3), true});
     wave.traces = {clock, data};
+    wave.handles = {{"rate", Duration(half) + cycle, Duration(half), Waveform::Handle::States::Rate, 1, 0}};
     c.look->waveform = std::move(wave);
     return out;
 }

@@ -106,6 +106,7 @@ Kind i2cKind()
          true},
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     addDmaGoals(kind);

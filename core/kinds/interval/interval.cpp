@@ -31,6 +31,7 @@ Waveform drawPeriods(const Duration& period)
     wave.span = period * Rational(2);
     const Duration blip = period / Rational(60);
     wave.traces = {{"tick", false, {{period - blip, true}, {period, false}, {wave.span - blip, true}}}};
+    wave.handles = {{"period", period, Duration(), Waveform::Handle::States::Time, 1, 0}};
     wave.ramp = Waveform::Ramp{"count", {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}, {wave.span, 1}}, {}};
     return wave;
 }
@@ -228,6 +229,7 @@ Kind intervalKind()
         togglesGoal(),
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
         {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "once: one period after each start.", 0, 0, true},
         {"counts",
          "Counts",

@@ -94,6 +94,7 @@ std::string terminalOf(const Need& need, const std::string& signal, const std::s
 /// Dead times are at least as long as asked for, in the steps that the timer has.
 struct DeadTimes {
     Duration high, low; ///< before either side is on
+    bool apart = false; ///< each can be chosen by itself
     Duration longest() const { return std::max(high, low); }
 };
 
@@ -122,6 +123,12 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
         const Rational again = period.value - on / 2;
         const int traceHigh = static_cast<int>(wave.traces.size());
         const bool switches = on > Rational(0) && on < period.value;
+        const bool shifted = g.opposed && channel.output % 2 == 0;
+        using States = Waveform::Handle::States;
+        const Rational from = shifted ? period.value / 2 : Rational(0);
+        const bool half = centre || shifted; // the other half lies on the other side
+        wave.handles.push_back({fmt::format("duty{}", channel.output), Duration(from + (half ? on / 2 : on)),
+                                Duration(from), States::Share, half ? period.value / 2 : period.value, traceHigh});
         if (switches) {
             high.edges.push_back({Duration(fall), false});
             low.edges.push_back({Duration(fall + dead.low.value), true});
@@ -134,7 +141,7 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
                     high.edges.insert(high.edges.begin(), {dead.high, true});
             }
         }
-        if (g.opposed && channel.output % 2 == 0 && switches)
+        if (shifted && switches)
             high = {channel.highName,
                     false,
                     {{Duration((period.value - on) / 2), true}, {Duration((period.value + on) / 2), false}}};
@@ -154,6 +161,10 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
             const Rational back = centre ? again : Rational(0);
             wave.marks.push_back({Duration(back), Duration(back + dead.high.value), traceHigh,
                                   dead.high == dead.low ? std::string() : "dead " + format(dead.high), true});
+            wave.handles.push_back({dead.apart ? "dead_low" : "dead", Duration(fall + dead.low.value), Duration(fall),
+                                    States::Time, 1, traceHigh + 1});
+            wave.handles.push_back(
+                {"dead", Duration(back + dead.high.value), Duration(back), States::Time, 1, traceHigh});
         }
     }
     wave.ramp = ramp;
@@ -191,7 +202,7 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
     };
     if (c.has("dead_time_low")) {
         const Duration high = solveOne("dead_time", "dead", "Dead time", g.dead);
-        return {high, solveOne("dead_time_low", "dead_low", "Dead time (low)", g.deadLow)};
+        return {high, solveOne("dead_time_low", "dead_low", "Dead time (low)", g.deadLow), true};
     }
     // One time for both is as long as the longer of the two.
     const Duration both = solveOne("dead_time", "dead", "Dead time", std::max(g.dead, g.deadLow));

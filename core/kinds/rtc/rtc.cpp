@@ -358,7 +358,8 @@ Kind rtcKind()
                    1'000'000,
                    true},
                   priorityGoal(),
-                  aboveGoal()};
+                  aboveGoal(),
+                  takesGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     using Use = RoleSpec::Use;

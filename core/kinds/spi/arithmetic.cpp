@@ -55,6 +55,10 @@ Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampl
         if (g.receives)
             wave.marks.push_back({Duration(sample), Duration(sample), -1, std::to_string(shown), false});
     }
+    // The first edge of the last bit that is shown.
+    if (bits > 1)
+        wave.handles.push_back({"rate", Duration(half + half / 2 + bit * (bits - 1)), Duration(half + half / 2),
+                                Waveform::Handle::States::Rate, bits - 1, 0});
     wave.traces = {clock};
     if (g.sends)
         wave.traces.push_back(out);

@@ -98,6 +98,10 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
         const Rational sample = bit / oversampling;
         wave.marks.push_back({Duration(middle - sample), Duration(middle + sample), 0, label, true});
     }
+    // The end of the last data bit says what the rate is better than that of the first.
+    const Rational bits(1 + frame.data);
+    wave.handles.push_back(
+        {"baud", Duration(bit * (half + bits)), Duration(bit * half), Waveform::Handle::States::Rate, bits, 0});
     wave.traces.push_back(std::move(trace));
     return wave;
 }

@@ -144,6 +144,7 @@ Kind uartKind()
          true},
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
         {"match", "Match", T::Integer, "10", {}, "Byte value of the match interrupt.", 0, 255, true},
         {"wake",
          "Wakes",

@@ -364,6 +364,7 @@ Kind usbKind()
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the host resets the bus.", 0, 0, true},
         priorityGoal(),
         aboveGoal(),
+        takesGoal(),
     };
     kind.relevant = [](const Need& need, std::string_view goal) {
         return (goal != "vendor" && goal != "product") || isSerialPort(need);

@@ -33,6 +33,9 @@ Waveform drawWindow(const Duration& from, const Duration& early, const Duration&
     if (!from.value.isZero())
         wave.marks.push_back({Duration(Rational(0)), from, -1, "too early", true});
     wave.marks.push_back({early, late, -1, "bites", true});
+    wave.handles.push_back({"period", early, Duration(), Waveform::Handle::States::Time, 1, -1});
+    if (!from.value.isZero())
+        wave.handles.push_back({"window", from, Duration(), Waveform::Handle::States::Share, late.value, -1});
     return wave;
 }
 

@@ -1,0 +1,593 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/adopt.h"
+
+#include "core/device/field_code.h"
+#include "core/field_entry.h"
+#include "core/pins/routes.h"
+#include "core/plan/check_setting.h"
+#include "core/plan/kind.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+/// A signal that the dump switches to a pad.
+struct Switched {
+    PadIndex pad = -1;
+    RouteIndex route = -1;
+};
+
+/// Where a need's signals are on an instance.
+struct Seating {
+    Binding binding;
+    int seen = 0;
+    bool whole = false; ///< all of its signals that a register can tell of
+};
+
+class Adopter {
+public:
+    Adopter(const Snapshot& start, const RegisterDump& dump, const std::function<bool()>& stopped)
+        : start_(start), device_(*start.device), dump_(dump), stopped_(stopped), plan_(start.plan)
+    {
+        out_.edit.title = "Take over registers";
+    }
+
+    Adoption run()
+    {
+        readRange();
+        readClocks();
+        readPads();
+        for (size_t n = 0; n < plan_.needs.size(); ++n)
+            seat(n);
+        addNeeds();
+        addPorts();
+        compute();
+        for (size_t n = 0; n < plan_.needs.size() && !isStopped(); ++n)
+            readGoals(n);
+        for (size_t n = 0; n < plan_.needs.size() && !isStopped(); ++n)
+            readPadFields(n);
+        switchSources();
+        compute();
+        tellWhatIsLeft();
+        return std::move(out_);
+    }
+
+private:
+    std::optional<std::uint32_t> codeOf(const FieldRef& ref) const { return dump_.codeOf(device_, ref); }
+    /// What the dump does not have is as after reset.
+    bool holds(const FieldCode& code) const
+    {
+        return code.valid() && codeOf(code.ref).value_or(device_.resetCode(code.ref)) == code.code;
+    }
+    /// Whether the unit of an instance is that instance now.
+    bool isActive(InstanceIndex instance) const
+    {
+        const std::vector<FieldCode>& selects = device_.instances[size_t(instance)].selects;
+        return std::all_of(selects.begin(), selects.end(), [this](const FieldCode& select) { return holds(select); });
+    }
+
+    bool isStopped() const { return stopped_ && stopped_(); }
+
+    void compute() { now_ = computeSnapshot(start_.with(plan_)); }
+
+    bool take(const Edit& edit, std::string told = {})
+    {
+        Expected<Plan> next = applied(plan_, edit);
+        if (!next)
+            return false;
+        if (told.empty())
+            for (const Change& change : edit.changes)
+                told += (told.empty() ? "" : "; ") + describe(plan_, change);
+        plan_ = *std::move(next);
+        out_.edit.changes.insert(out_.edit.changes.end(), edit.changes.begin(), edit.changes.end());
+        out_.taken.push_back(std::move(told));
+        return true;
+    }
+
+    void readRange()
+    {
+        if (!device_.rangeControl.valid())
+            return;
+        const std::optional<std::uint32_t> code = codeOf(device_.rangeControl);
+        for (size_t r = 0; code && r < device_.ranges.size(); ++r)
+            if (device_.ranges[r].code == *code) {
+                const std::string id = int(r) == device_.resetRange ? std::string() : device_.ranges[r].id;
+                if (id != plan_.range && !(plan_.range == device_.ranges[r].id))
+                    take(editOf("range", SetText{SetText::What::Range, id}));
+                return;
+            }
+    }
+
+    /// What a clock's control says in the words of the plan; nothing when the dump does not tell, empty when it stands
+    /// as after reset.
+    std::optional<std::string> settingOf(const ClockNode& node) const
+    {
+        if (!node.control.valid())
+            return std::nullopt;
+        const std::optional<std::uint32_t> code = codeOf(node.control);
+        const std::optional<std::uint32_t> fraction =
+            node.fraction.valid() ? codeOf(node.fraction) : std::optional<std::uint32_t>(0);
+        if (!code || !fraction)
+            return std::nullopt;
+        if (*code == device_.resetCode(node.control) &&
+            (!node.fraction.valid() || *fraction == device_.resetCode(node.fraction)))
+            return std::string();
+        switch (node.type) {
+        case ClockNode::Type::Select:
+            for (const ClockInput& input : node.inputs)
+                if (input.code == *code)
+                    return input.node < 0 ? std::string("none") : device_.clocks[size_t(input.node)].id;
+            return std::nullopt;
+        case ClockNode::Type::Divide:
+        case ClockNode::Type::Multiply: {
+            const std::optional<std::int64_t> value = node.encoding.decode(*code);
+            if (!value)
+                return std::nullopt;
+            const std::int64_t setting = node.fraction.valid() ? *value * node.unit + std::int64_t(*fraction) : *value;
+            const std::string text = factorText(node, setting);
+            return readFactor(node, text) ? std::optional(text) : std::nullopt;
+        }
+        default:
+            return std::nullopt;
+        }
+    }
+
+    /// Of an oscillator: its rate, whether it is trimmed and watched; on and off come when all needs are known.
+    std::optional<std::string> sourceOf(ClockIndex clock) const
+    {
+        const ClockNode& node = device_.clocks[size_t(clock)];
+        std::vector<std::string> words;
+        bool known = false;
+        if (!node.rates.empty() && node.control.valid())
+            if (const std::optional<std::uint32_t> code = codeOf(node.control)) {
+                known = true;
+                for (const std::string& choice : clockChoices(device_, clock))
+                    if (const Expected<SourceDecision> said = readSourceDecision(node, choice);
+                        said && said->rate && node.rates[size_t(*said->rate)].code == *code &&
+                        *said->rate != node.resetValue && !said->trimmed && !said->monitored && words.empty())
+                        words.push_back(choice);
+            }
+        if (node.trim && codeOf(node.trim->enable.ref)) {
+            known = true;
+            if (holds(node.trim->enable))
+                words.emplace_back("trimmed");
+        }
+        if (node.monitor && codeOf(node.monitor->enable.ref)) {
+            known = true;
+            if (holds(node.monitor->enable))
+                words.emplace_back("monitored");
+        }
+        if (!known)
+            return std::nullopt;
+        std::string text;
+        for (const std::string& word : words)
+            text += (text.empty() ? "" : ", ") + word;
+        return text;
+    }
+
+    void readClocks()
+    {
+        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+            const ClockNode& node = device_.clocks[i];
+            const std::optional<std::string> text = node.isSource() ? sourceOf(int(i)) : settingOf(node);
+            const auto said = plan_.clocks.find(node.id);
+            const std::string was = said == plan_.clocks.end() ? std::string() : said->second;
+            // A decision that is not written, or that says what holds after reset, stays.
+            const auto same = [this](const FieldRef& ref) {
+                return !ref.valid() ||
+                       codeOf(ref).value_or(start_.image.codeOf(device_, ref)) == start_.image.codeOf(device_, ref);
+            };
+            const bool agrees = same(node.control) && same(node.fraction) &&
+                                (!node.trim || same(node.trim->enable.ref)) &&
+                                (!node.monitor || same(node.monitor->enable.ref));
+            if (!text || *text == was || agrees)
+                continue;
+            if (!text->empty() && !checkClockSetting(device_, int(i), *text))
+                continue;
+            take(editOf("clock", SetClock{node.id, text->empty() ? std::nullopt : std::optional(*text)}));
+        }
+    }
+
+    /// A source that the dump has running, or stopped, although the plan's needs say otherwise.
+    void switchSources()
+    {
+        compute();
+        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+            const ClockNode& node = device_.clocks[i];
+            if (!node.isSource() || !node.enable.valid() || !codeOf(node.enable.ref))
+                continue;
+            const bool on = holds(node.enable);
+            if (on == (now_->image.codeOf(device_, node.enable.ref) == node.enable.code))
+                continue;
+            const auto said = plan_.clocks.find(node.id);
+            std::string text = said == plan_.clocks.end() ? std::string() : said->second;
+            text += (text.empty() ? "" : ", ") + std::string(on ? "on" : "off");
+            if (checkClockSetting(device_, int(i), text))
+                take(editOf("clock", SetClock{node.id, text}));
+        }
+    }
+
+    void readPads()
+    {
+        for (size_t r = 0; r < device_.routes.size(); ++r) {
+            const Route& route = device_.routes[r];
+            if (route.wired() || route.selects.empty())
+                continue;
+            const bool all = std::all_of(route.selects.begin(), route.selects.end(),
+                                         [this](const FieldCode& select) { return holds(select); });
+            const bool reset = std::all_of(route.selects.begin(), route.selects.end(), [this](const FieldCode& select) {
+                return device_.resetCode(select.ref) == select.code;
+            });
+            if (all && !reset && isActive(route.instance))
+                switched_[route.instance].push_back({route.pad, int(r)});
+        }
+    }
+
+    Seating seatingOn(const Need& need, InstanceIndex instance) const
+    {
+        Seating out;
+        out.binding.instance = device_.instances[size_t(instance)].name;
+        out.binding.dma =
+            need.binding.instance == out.binding.instance ? need.binding.dma : decltype(need.binding.dma)();
+        const auto at = switched_.find(instance);
+        std::map<int, int> channels; // of the need's signals -> of the instance's
+        std::set<PadIndex> used;
+        out.whole = true;
+        for (const SignalSpec& signal : signalsOf(need)) {
+            const auto kept = need.binding.pads.find(signal.id);
+            bool found = false, canBeSwitched = false;
+            for (const Route& route : device_.routes)
+                canBeSwitched =
+                    canBeSwitched ||
+                    (route.instance == instance && !route.wired() &&
+                     matchSignal(signal.pattern, device_.instances[size_t(instance)].signals[size_t(route.signal)].name)
+                         .fits);
+            if (at != switched_.end())
+                for (const bool asBefore : {true, false})
+                    for (const Switched& one : at->second) {
+                        const Route& route = device_.routes[size_t(one.route)];
+                        const std::string& pad = device_.pads[size_t(one.pad)].name;
+                        const std::string& name =
+                            device_.instances[size_t(instance)].signals[size_t(route.signal)].name;
+                        const PatternMatch match = matchSignal(signal.pattern, name);
+                        const bool taken =
+                            claimedPads_.contains(one.pad) && (kept == need.binding.pads.end() || kept->second != pad);
+                        if (found || !match.fits || used.contains(one.pad) || taken ||
+                            (asBefore && (kept == need.binding.pads.end() || kept->second != pad)))
+                            continue;
+                        if (signal.channel >= 0) {
+                            const auto known = channels.find(signal.channel);
+                            const bool other = std::any_of(channels.begin(), channels.end(), [&](const auto& c) {
+                                return c.first != signal.channel && c.second == match.channel;
+                            });
+                            if (other || (known != channels.end() && known->second != match.channel))
+                                continue;
+                            channels[signal.channel] = match.channel;
+                        }
+                        found = true;
+                        used.insert(one.pad);
+                        out.binding.pads[signal.id] = pad;
+                        if (const std::vector<RouteMatch> ways = routesFor(device_, instance, signal, one.pad);
+                            !ways.empty() && ways.front().route != one.route)
+                            out.binding.via[signal.id] = name;
+                    }
+            if (found)
+                ++out.seen;
+            else if (canBeSwitched)
+                out.whole = false;
+            else if (kept != need.binding.pads.end() && need.binding.instance == out.binding.instance)
+                out.binding.pads[signal.id] = kept->second; // soldered there: no register tells
+        }
+        return out;
+    }
+
+    std::vector<InstanceIndex> servers(const KindSpec& kind, const Need& need) const
+    {
+        std::vector<InstanceIndex> out;
+        if (const InstanceIndex own = device_.findInstance(need.binding.instance); own >= 0)
+            out.push_back(own);
+        for (size_t i = 0; i < device_.instances.size(); ++i)
+            if (kind.servedBy(device_, int(i)) && (out.empty() || out.front() != InstanceIndex(int(i))))
+                out.push_back(int(i));
+        return out;
+    }
+
+    /// Binds a need of the plan to where its signals are.
+    void seat(size_t n)
+    {
+        const Need need = plan_.needs[n];
+        const KindSpec* kind = findKind(need.kind);
+        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*")
+            return;
+        std::optional<Seating> best;
+        for (const InstanceIndex instance : servers(*kind, need)) {
+            const bool shares = claimed_.contains(instance);
+            const Seating seating = seatingOn(need, instance);
+            const bool own = device_.instances[size_t(instance)].name == need.binding.instance;
+            if (!seating.whole || (seating.seen == 0 && !own && !runs(instance)) || (shares && !own))
+                continue;
+            if (!best || seating.seen > best->seen)
+                best = seating;
+            if (own && seating.whole)
+                break;
+        }
+        if (!best)
+            return;
+        claim(best->binding);
+        Binding is = need.binding;
+        for (const auto& [signal, name] : best->binding.via)
+            is.via[signal] = name;
+        if (best->binding.instance == need.binding.instance && best->binding.pads == need.binding.pads)
+            return;
+        take(editOf("bind", SetBinding{need.id, best->binding}));
+    }
+
+    void claim(const Binding& binding)
+    {
+        claimed_.insert(device_.findInstance(binding.instance));
+        for (const auto& [signal, pad] : binding.pads)
+            claimedPads_.insert(device_.findPad(pad));
+    }
+
+    /// Whether what switches the instance on is set.
+    bool runs(InstanceIndex instance) const
+    {
+        if (!isActive(instance))
+            return false;
+        const FieldRef on = device_.roleField(instance, "on");
+        const std::optional<std::uint32_t> code = on.valid() ? codeOf(on) : std::nullopt;
+        return code && *code != device_.resetCode(on);
+    }
+
+    /// Instances that have signals on pads, or run, and serve no need of the plan.
+    void addNeeds()
+    {
+        for (size_t i = 0; i < device_.instances.size(); ++i) {
+            const InstanceIndex instance = int(i);
+            const auto at = switched_.find(instance);
+            const auto many = at == switched_.end()
+                                  ? 0
+                                  : std::count_if(at->second.begin(), at->second.end(), [this](const Switched& one) {
+                                        return !claimedPads_.contains(one.pad);
+                                    });
+            if (claimed_.contains(instance) || (many == 0 && !runs(instance)))
+                continue;
+            std::optional<Need> best;
+            int seen = -1;
+            for (const KindSpec& kind : kinds()) {
+                if (kind.instanceKind == "*" || kind.instanceKind.empty() || !kind.servedBy(device_, instance))
+                    continue;
+                Need need;
+                need.kind = kind.id;
+                need.title = device_.instances[i].name;
+                need.id = freeNeedId(plan_, need.title);
+                Seating seating = growing(need, kind, instance);
+                if (seating.whole && seating.seen > seen) {
+                    seen = seating.seen;
+                    need.binding = seating.binding;
+                    best = need;
+                }
+            }
+            if (!best) {
+                if (many > 0)
+                    out_.left.push_back(fmt::format("{} has signals on pads, but no kind of need has just these.",
+                                                    device_.instances[i].name));
+                continue;
+            }
+            claim(best->binding);
+            std::string told = fmt::format("{}: a {} need, bound to {}", best->title, findKind(best->kind)->title,
+                                           best->binding.instance);
+            for (const auto& [signal, pad] : best->binding.pads)
+                told += fmt::format(", {} {}", signal, pad);
+            take(editOf("add", InsertNeed{plan_.needs.size(), *best}), std::move(told));
+        }
+    }
+
+    /// Choices of goals that bring in more of the signals that are switched to pads.
+    Seating growing(Need& need, const KindSpec& kind, InstanceIndex instance) const
+    {
+        Seating best = seatingOn(need, instance);
+        for (bool more = true; more;) {
+            more = false;
+            for (const GoalSpec& goal : kind.goals) {
+                std::vector<std::string> choices = goal.choices;
+                if (goal.type == GoalSpec::Type::Integer && goal.max - goal.min < 16)
+                    for (long value = goal.min; value <= goal.max; ++value)
+                        choices.push_back(std::to_string(value));
+                for (const std::string& choice : choices) {
+                    Need other = need;
+                    other.goals.state(goal.id, choice);
+                    if (!checkGoals(other))
+                        continue;
+                    const Seating seating = seatingOn(other, instance);
+                    if ((seating.whole && !best.whole) || (seating.whole == best.whole && seating.seen > best.seen)) {
+                        need = other;
+                        best = seating;
+                        more = true;
+                    }
+                }
+            }
+        }
+        return best;
+    }
+
+    std::vector<FieldRef> padFields(const Pad& pad) const
+    {
+        std::vector<FieldRef> out;
+        for (const char* name : {"output", "pull", "open_drain", "drive", "speed", "level"})
+            if (const FieldRef ref =
+                    pad.port < 0 ? FieldRef() : device_.roleField(pad.port, name + std::to_string(pad.bit));
+                ref.valid())
+                out.push_back(ref);
+        return out;
+    }
+
+    /// Pads that a port drives, or holds with a pull, and that belong to no need.
+    void addPorts()
+    {
+        for (const Need& need : plan_.needs)
+            for (const auto& [signal, pad] : need.binding.pads)
+                claimedPads_.insert(device_.findPad(pad));
+        const KindSpec* kind = findKind("gpio");
+        for (size_t p = 0; kind && p < device_.pads.size(); ++p) {
+            const Pad& pad = device_.pads[p];
+            const std::vector<FieldRef> fields = padFields(pad);
+            const bool set = std::any_of(fields.begin(), fields.end(), [this](const FieldRef& ref) {
+                const std::optional<std::uint32_t> code = codeOf(ref);
+                return code && *code != device_.resetCode(ref);
+            });
+            const bool elsewhere = std::any_of(switched_.begin(), switched_.end(), [&](const auto& entry) {
+                return std::any_of(entry.second.begin(), entry.second.end(),
+                                   [&](const Switched& one) { return one.pad == PadIndex(int(p)); });
+            });
+            if (!set || elsewhere || claimedPads_.contains(int(p)))
+                continue;
+            Need need;
+            need.kind = kind->id;
+            need.title = pad.name;
+            need.id = freeNeedId(plan_, need.title);
+            const FieldRef output = device_.roleField(pad.port, "output" + std::to_string(pad.bit));
+            const std::optional<std::uint32_t> drives = output.valid() ? codeOf(output) : std::nullopt;
+            need.goals.state("direction", drives && *drives != device_.resetCode(output) ? "output" : "input");
+            need.binding.pads["pin"] = pad.name;
+            take(editOf("add", InsertNeed{plan_.needs.size(), need}),
+                 fmt::format("{}: a GPIO need, {}", pad.name, goalText(need, "direction")));
+        }
+    }
+
+    /// Fields of the need's own instance in which plan and dump differ.
+    std::vector<std::pair<FieldRef, std::uint32_t>> differencesOf(size_t n) const
+    {
+        std::vector<std::pair<FieldRef, std::uint32_t>> out;
+        const InstanceIndex own = now_->bindings.needs[n].instance;
+        if (own < 0 || now_->bindings.needs[n].state != BoundNeed::State::Bound)
+            return out;
+        const Block& block = device_.blockOf(own);
+        for (size_t r = 0; r < block.registers.size(); ++r)
+            for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+                const FieldRef ref{own, int(r), int(f)};
+                const std::optional<std::uint32_t> code = codeOf(ref);
+                if (code && *code != now_->image.codeOf(device_, ref) && whyNotByHand(device_, ref).empty())
+                    out.emplace_back(ref, *code);
+            }
+        return out;
+    }
+
+    void readGoals(size_t n)
+    {
+        const KindSpec* kind = findKind(plan_.needs[n].kind);
+        if (!kind || kind->instanceKind.empty())
+            return;
+        // One goal decides several fields, so each step must leave fewer that differ.
+        constexpr int kRounds = 12;
+        auto differing = differencesOf(n);
+        for (int round = 0; round < kRounds && !differing.empty() && !isStopped(); ++round) {
+            bool better = false;
+            for (const auto& [ref, code] : differing) {
+                const Expected<FieldEntry> entry = enterField(*now_, n, ref, code);
+                if (!entry || entry->kind == FieldEntry::Kind::ByHand || entry->edit.changes.empty())
+                    continue;
+                const Expected<Plan> next = applied(plan_, entry->edit);
+                if (!next)
+                    continue;
+                const auto before = now_;
+                now_ = computeSnapshot(start_.with(*next));
+                if (const auto then = differencesOf(n); then.size() < differing.size()) {
+                    take(entry->edit, entry->told);
+                    differing = then;
+                    better = true;
+                    break;
+                }
+                now_ = before;
+            }
+            if (!better)
+                break;
+        }
+        for (const auto& [ref, code] : differing) {
+            if (isStopped())
+                return;
+            if (const Expected<FieldEntry> entry = enterField(*now_, n, ref, code);
+                entry && !entry->edit.changes.empty() && entry->kind == FieldEntry::Kind::ByHand) {
+                take(entry->edit, entry->told);
+                compute();
+            } else if (entry && !entry->edit.changes.empty()) {
+                // A goal says it but spoils another field.
+                const std::string name = device_.registerOf(ref).name + "." + device_.fieldOf(ref).name;
+                take(editOf("", SetOverride{plan_.needs[n].id, name, fieldCodeText(device_.fieldOf(ref), code)}));
+                compute();
+            }
+        }
+    }
+
+    /// What is said of a need's pads: asked of a plan with this need alone, which is quick.
+    void readPadFields(size_t n)
+    {
+        const std::string id = plan_.needs[n].id;
+        for (const auto& [signal, name] : std::map(plan_.needs[n].binding.pads)) {
+            const PadIndex pad = device_.findPad(name);
+            if (pad < 0)
+                continue;
+            Plan alone = plan_;
+            std::erase_if(alone.needs, [&id](const Need& need) { return need.id != id; });
+            alone.holds.clear();
+            auto one = computeSnapshot(start_.with(alone));
+            for (const FieldRef& ref : padFields(device_.pads[size_t(pad)])) {
+                const std::optional<std::uint32_t> code = codeOf(ref);
+                if (!code || one->image.codeOf(device_, ref) == *code)
+                    continue;
+                const Expected<FieldEntry> entry = enterField(*one, 0, ref, *code);
+                if (!entry || entry->edit.changes.empty())
+                    continue;
+                const Expected<Plan> next = applied(one->plan, entry->edit);
+                if (next && take(entry->edit, entry->told))
+                    one = computeSnapshot(start_.with(*next));
+            }
+        }
+    }
+
+    void tellWhatIsLeft()
+    {
+        for (const auto& [at, value] : dump_.values) {
+            if (!isActive(at.first))
+                continue;
+            const Register& reg = device_.blockOf(at.first).registers[size_t(at.second)];
+            for (size_t f = 0; f < reg.fields.size(); ++f) {
+                const FieldRef ref{at.first, at.second, int(f)};
+                const std::uint32_t is = reg.fields[f].in(value), planned = now_->image.codeOf(device_, ref);
+                if (reg.fields[f].keepsWrites() && is != planned && !isData(ref))
+                    out_.left.push_back(fmt::format("{} holds {}, the plan leaves {}.", device_.nameOf(ref),
+                                                    fieldCodeText(reg.fields[f], is),
+                                                    fieldCodeText(reg.fields[f], planned)));
+            }
+        }
+    }
+
+    /// Data and commands are no decisions.
+    bool isData(const FieldRef& ref) const { return !whyNotByHand(device_, ref).empty(); }
+
+    const Snapshot& start_;
+    const Device& device_;
+    const RegisterDump& dump_;
+    const std::function<bool()>& stopped_;
+    Plan plan_;
+    std::shared_ptr<const Snapshot> now_;
+    std::map<InstanceIndex, std::vector<Switched>> switched_;
+    std::set<InstanceIndex> claimed_;
+    std::set<PadIndex> claimedPads_;
+    Adoption out_;
+};
+
+} // namespace
+
+Adoption adoptRegisters(const Snapshot& snapshot, const RegisterDump& dump, const std::function<bool()>& stopped)
+{
+    return Adopter(snapshot, dump, stopped).run();
+}
+
+} // namespace bindrel
