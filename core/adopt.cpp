@@ -490,7 +490,7 @@ private:
         for (int round = 0; round < kRounds && !differing.empty() && !isStopped(); ++round) {
             bool better = false;
             for (const auto& [ref, code] : differing) {
-                const Expected<FieldEntry> entry = enterField(*now_, n, ref, code);
+                const Expected<FieldEntry> entry = enterField(*now_, n, ref, code, OtherFields::MayMove);
                 if (!entry || entry->kind == FieldEntry::Kind::ByHand || entry->edit.changes.empty())
                     continue;
                 const Expected<Plan> next = applied(plan_, entry->edit);

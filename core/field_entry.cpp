@@ -58,6 +58,7 @@ class Probe {
 public:
     struct Answer {
         Codes codes;
+        std::map<FieldRef, std::string> goals;          ///< that decide them
         int missed = 0;                                 ///< goals that are not met
         std::map<std::string, Ppm, std::less<>> errors; ///< of goals that have one
     };
@@ -73,7 +74,8 @@ public:
             const Role* role = s_.device->blockOf(instance).role(value.role);
             const std::optional<std::uint32_t> code = role ? role->encoding.encode(value.value) : std::nullopt;
             if (code && (value.when == RoleValue::When::Config || value.when == RoleValue::When::Start))
-                out.codes[{instance, role->reg, role->field}] = *code;
+                out.codes[{instance, role->reg, role->field}] = *code,
+                                                out.goals[{instance, role->reg, role->field}] = value.goal;
         }
         for (const NeedEvent& event : setting.events)
             if (const FieldRef enable = s_.device->roleField(event.instance, event.enable); enable.valid())
@@ -319,7 +321,7 @@ std::vector<const GoalSpec*> goalsFor(const Snapshot& s, const Plan& plan, NeedI
 
 /// The change of a goal with which the field of the need's own instance holds the code; nothing when there is none.
 std::optional<SetGoal> goalWith(const Snapshot& s, const Plan& plan, NeedIndex need, const FieldRef& ref,
-                                std::uint32_t code)
+                                std::uint32_t code, OtherFields otherFields)
 {
     const Probe probe(s, plan, need);
     const Probe::Answer now = probe.ask(plan);
@@ -338,6 +340,12 @@ std::optional<SetGoal> goalWith(const Snapshot& s, const Plan& plan, NeedIndex n
             continue;
         const std::optional<Probe::Answer> then = probe.ask(spec->id, *text);
         if (!then || then->missed > now.missed)
+            continue;
+        if (spec->type != GoalSpec::Type::Choice && otherFields == OtherFields::Stay &&
+            std::any_of(now.goals.begin(), now.goals.end(), [&](const auto& known) {
+                return known.first != ref && known.second == spec->id &&
+                       (!then->codes.contains(known.first) || then->codes.at(known.first) != now.codes.at(known.first));
+            }))
             continue;
         const int others = differences(now.codes, then->codes, ref);
         if (!best || others < fewest)
@@ -402,9 +410,30 @@ FieldEntry entryOf(const Snapshot& s, FieldEntry::Kind kind, Edit edit, std::str
     return out;
 }
 
+/// What several entries together have changed: goals one by one, fields by their names.
+std::string toldOf(const Plan& before, const Need& was, const Need& is)
+{
+    std::vector<std::string> parts, byHand, dropped;
+    for (const GoalSpec& spec : findKind(is.kind)->goals)
+        if (goalText(was, spec.id) != goalText(is, spec.id))
+            parts.push_back(describe(before, SetGoal{was.id, spec.id, goalText(is, spec.id)}));
+    for (const auto& [name, text] : is.overrides)
+        if (const auto known = was.overrides.find(name); known == was.overrides.end() || known->second != text)
+            byHand.push_back(name);
+    for (const auto& [name, text] : was.overrides)
+        if (!is.overrides.contains(name))
+            dropped.push_back(name);
+    if (!byHand.empty())
+        parts.push_back("set by hand: " + joined(byHand, ", "));
+    if (!dropped.empty())
+        parts.push_back("as the goals ask again: " + joined(dropped, ", "));
+    return parts.empty() ? "Changed." : joined(parts, "; ") + ".";
+}
+
 } // namespace
 
-Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::uint32_t code)
+Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::uint32_t code,
+                                OtherFields others)
 {
     const Device& device = *s.device;
     const Field& field = device.fieldOf(ref);
@@ -439,7 +468,7 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
         if (agrees(s, edit, ref, code))
             return entryOf(s, FieldEntry::Kind::Dropped, std::move(edit), name + " follows the goals again.");
     }
-    if (const std::optional<SetGoal> goal = goalWith(s, plain, need, ref, code)) {
+    if (const std::optional<SetGoal> goal = goalWith(s, plain, need, ref, code, others)) {
         Edit byGoal = edit;
         byGoal.changes.push_back(*goal);
         if (agrees(s, byGoal, ref, code))
@@ -474,7 +503,6 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
     std::uint32_t known = 0;
     for (const Field& field : shape.fields)
         known |= field.mask();
-    const FieldRef first{instance, reg, 0};
     const std::uint32_t reset = s.device->resetOf(instance, reg);
     if ((value & ~known) != (reset & ~known))
         return problemOf(fmt::format("bits 0x{:X} of {}.{} belong to no field.", (value ^ reset) & ~known,
@@ -504,14 +532,13 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
                 return next.problem();
             now = computeSnapshot(stands.with(*std::move(next)));
             out.kind = std::max(out.kind, entry->kind);
-            out.told += (out.told.empty() ? "" : " ") + entry->told;
-            if (!out.told.ends_with('.'))
-                out.told += '.';
         }
-    if (now)
-        out.edit.changes = difference(s.plan, now->plan, {}).changes;
-    else
+    if (!now) {
         out.told = "The register holds that already.";
+        return out;
+    }
+    out.edit.changes = difference(s.plan, now->plan, {}).changes;
+    out.told = toldOf(s.plan, s.plan.needs[need], now->plan.needs[need]);
     return out;
 }
 

@@ -17,9 +17,14 @@ struct FieldEntry {
     std::string told;
 };
 
+/// Whether a number (a rate, a time) may move the other fields that it decides: typed into one field it may not, or the
+/// baud rate would go elsewhere for a number of samples; where all of them are to be others it may.
+enum class OtherFields { Stay, MayMove };
+
 /// What putting `code` into a field of a need's registers changes. Fails, changing nothing, when the field is none that
 /// the need decides, does not keep what is written, or the code does not fit.
-Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::uint32_t code);
+Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::uint32_t code,
+                                OtherFields others = OtherFields::Stay);
 /// The same from a text: a number in decimal, hexadecimal or binary, or the name of one of the field's values. An empty
 /// text drops what is set by hand.
 Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::string_view text);

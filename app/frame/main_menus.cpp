@@ -16,6 +16,7 @@
 #include "app/tuning/goals_form.h"
 #include "app/tuning/interrupts_dialog.h"
 #include "app/tuning/tuning_station.h"
+#include "app/tuning/waveform_view.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
@@ -229,6 +230,15 @@ void MainWindow::buildTuningMenu()
     addEntry(tuning, "Take over &registers from a file\u2026", QKeySequence("Ctrl+Shift+O"),
              [this] { tuning_->adoptFromFile(); });
     addEntry(tuning, "&Paste register values", QKeySequence(), [this] { tuning_->adoptFromClipboard(); });
+    tuning->addSeparator();
+    addEntry(tuning, "Export the &waveform\u2026", QKeySequence(), [this] {
+        showStation(Station::Tuning);
+        tuning_->exportPicture();
+    });
+    addEntry(tuning, "&Copy the waveform", QKeySequence(), [this] {
+        showStation(Station::Tuning);
+        tuning_->picture()->copyPicture();
+    });
 
     QMenu* stored = tuning->addMenu("&Non-volatile settings");
     connect(stored, &QMenu::aboutToShow, this, [this, stored] { fillStored(stored); });
@@ -348,6 +358,10 @@ void MainWindow::showKeys()
     rows.emplace_back("H", "Hold or release, in needs and ladder");
     rows.emplace_back(
         "48M Enter", "Type a rate on a clock to find settings for it; also >= 100 MHz, max; Shift+Enter adds a target");
+    rows.emplace_back("\u2191, \u2193", "Goals: the next value that the hardware can make (also the wheel)");
+    rows.emplace_back("\u2191, \u2193, \u2190, \u2192",
+                      "Waveform: choose a handle, step its goal; +, \u2212, 0 zoom (also the wheel)");
+    rows.emplace_back("F2, Del", "Bits: change a field or register; drop what is set by hand");
     rows.emplace_back("U, +, -, F", "Ladder: fold unused or equal clocks, zoom the axis (also Ctrl+wheel), fit it");
     rows.emplace_back("M", "Ladder: step through the low-power modes");
     rows.emplace_back("\u2190, \u2192, T, N, M", "Rehearsal: step, axis of time, next hazard, run the machine code");

@@ -6,6 +6,8 @@
 #include "app/frame/inspector.h"
 #include "app/frame/main_window.h"
 #include "app/tuning/interrupts_dialog.h"
+#include "app/tuning/tuning_station.h"
+#include "app/tuning/waveform_view.h"
 #include "app/wiring/wiring_station.h"
 #include "core/clocks/clock_entry.h"
 #include "core/plan/board_facts.h"
@@ -80,6 +82,17 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
                        this, [this, node = s.device->clocks[size_t(clock)].id] {
                            view_.jump({Place::Kind::Clock, node, {}});
                        });
+    if (station_ == Station::Tuning && tuning_->picture()->hasPicture()) {
+        addEntryTo(menu, "Copy the waveform");
+        addEntryTo(menu, "Export the waveform\u2026");
+    }
+    QMenu* goals = nullptr;
+    for (const Need& other : s.plan.needs)
+        if (other.kind == need->kind && other.id != id && !findKind(need->kind)->goals.empty()) {
+            goals = goals ? goals : menu.addMenu("Copy its goals to");
+            goals->addAction(QString::fromStdString(other.title).replace('&', "&&"), this,
+                             [this, id, to = other.id] { tuning_->copyGoals(id, to); });
+        }
     menu.addSeparator();
     addEntryTo(menu, "Edit the selected need\u2026");
     addEntryTo(menu, "Copy the selected need");

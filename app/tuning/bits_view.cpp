@@ -89,6 +89,8 @@ void BitsView::showNeed(NeedIndex need)
                                               return edited_.starts_with(registerName(*shown_, value));
                                           })))
         close();
+    const std::vector<Box> all = boxes();
+    describe(current(all));
     updateGeometry();
     update();
 }
@@ -287,7 +289,7 @@ void BitsView::paintEvent(QPaintEvent*)
         }
     if (const Box* at = current(all); at && hasFocus()) {
         p.setPen(QPen(t.accent, 2));
-        p.drawRect(at->rect.adjusted(1, 1, -1, -1));
+        p.drawRect(at->field ? at->rect.adjusted(1, 1, -1, -1) : at->rect.adjusted(-1, -1, 1, 2));
     }
 }
 
@@ -352,7 +354,13 @@ void BitsView::makeCurrent(const Box& box)
             break;
         }
     Q_EMIT goalPointedAt(box.write ? box.write->goal : std::string());
+    describe(&box);
     update();
+}
+
+void BitsView::describe(const Box* box)
+{
+    Q_EMIT described(box ? wordsOf(*box) : QString());
 }
 
 void BitsView::mouseMoveEvent(QMouseEvent* event)
@@ -360,6 +368,14 @@ void BitsView::mouseMoveEvent(QMouseEvent* event)
     const std::vector<Box> all = boxes();
     const Box* box = boxAt(all, event->position());
     Q_EMIT goalPointedAt(box && box->write ? box->write->goal : std::string());
+    describe(box ? box : current(all));
+}
+
+void BitsView::leaveEvent(QEvent*)
+{
+    const std::vector<Box> all = boxes();
+    Q_EMIT goalPointedAt({});
+    describe(current(all));
 }
 
 void BitsView::mousePressEvent(QMouseEvent* event)

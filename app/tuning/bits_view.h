@@ -36,11 +36,15 @@ public:
 Q_SIGNALS:
     void goalPointedAt(const std::string& goal); ///< empty when none
     void registerPicked(const std::string& dotted);
+    /// Of the field that is pointed at, else of the one that the keyboard is at: what the data sheet says, what is
+    /// planned and who decided it. Empty: of none.
+    void described(const QString& words);
 
 protected:
     void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
+    void leaveEvent(QEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
@@ -63,6 +67,7 @@ private:
     const Box* boxAt(const std::vector<Box>& all, const QPointF& at) const;
     const Box* current(const std::vector<Box>& all) const;
     void makeCurrent(const Box& box);
+    void describe(const Box* box);
     void move(int by);
     void drop(const std::string& dotted);
     /// Why the text cannot be taken; empty when it is.

@@ -48,7 +48,6 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     title_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // a long title must not widen the window
     main->addWidget(title_);
     picture_ = new WaveformView;
-    picture_->setFixedHeight(214);
     main->addWidget(picture_);
     auto* lower = new QHBoxLayout;
     lower->setSpacing(18);
@@ -67,8 +66,8 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     auto* goalHead = panelHeading("Goals");
     goalHead->setContentsMargins(0, 0, 0, 0);
     goalColumn->addWidget(goalHead);
-    auto* goalBody = new QWidget;
-    auto* goalLayout = new QVBoxLayout(goalBody);
+    goalBody_ = new QWidget;
+    auto* goalLayout = new QVBoxLayout(goalBody_);
     goalLayout->setContentsMargins(12, 0, 4, 0);
     goals_ = new GoalsForm(document_, view_.pending());
     goalLayout->addWidget(goals_);
@@ -76,18 +75,23 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     ways_->setTextFormat(Qt::RichText);
     goalLayout->addWidget(ways_);
     goalLayout->addStretch(1);
-    goalColumn->addWidget(scrolled(goalBody), 1);
+    goalColumn->addWidget(scrolled(goalBody_), 1);
     lower->addLayout(goalColumn, 13);
     auto* bitColumn = new QVBoxLayout;
     bitColumn->setSpacing(4);
     bitColumn->addWidget(panelHeading("Bits"));
     bits_ = new BitsView(document_, view_.pending());
-    auto* bitBody = new QWidget;
-    auto* bitLayout = new QVBoxLayout(bitBody);
+    bitBody_ = new QWidget;
+    auto* bitLayout = new QVBoxLayout(bitBody_);
     bitLayout->setContentsMargins(12, 0, 2, 0);
     bitLayout->addWidget(bits_);
+    field_ = new QLabel;
+    field_->setTextFormat(Qt::PlainText);
+    field_->setWordWrap(true);
+    field_->setObjectName("field-words");
+    bitLayout->addWidget(field_);
     bitLayout->addStretch(1);
-    bitColumn->addWidget(scrolled(bitBody), 1);
+    bitColumn->addWidget(scrolled(bitBody_), 1);
     lower->addLayout(bitColumn, 10);
     main->addLayout(lower, 1);
     row->addLayout(main, 1);
@@ -101,6 +105,15 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     connect(bits_, &BitsView::goalPointedAt, this, [this](const std::string& goal) {
         goals_->lightGoal(goal);
         bits_->lightGoal(goal);
+    });
+    connect(bits_, &BitsView::described, this, [this](const QString& words) {
+        const Theme& t = Theme::get();
+        field_->setFont(t.mono(11)); // the text font makes a sign of multiplication of "0x"
+        restyle(field_, QString("color: %1").arg(t.ink.name()));
+        field_->setText(words.isEmpty()
+                            ? QString("Point at a field for what it says. Double click or Enter changes it; "
+                                      "Del drops what is set by hand.")
+                            : words);
     });
     connect(bits_, &BitsView::registerPicked, this, [this](const std::string& dotted) {
         view_.select({Place::Kind::Register, dotted, {}});
@@ -129,6 +142,19 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     });
     setFocusProxy(needs_);
     refresh();
+}
+
+void TuningStation::resizeEvent(QResizeEvent* event)
+{
+    QWidget::resizeEvent(event);
+    shareHeight();
+}
+
+void TuningStation::shareHeight()
+{
+    constexpr int kLeast = 168, kMost = 400, kHeads = 96; // title, headings, margins
+    const int lower = std::max(goalBody_->sizeHint().height(), bitBody_->sizeHint().height());
+    picture_->setFixedHeight(std::clamp(height() - kHeads - lower, kLeast, kMost));
 }
 
 NeedIndex TuningStation::shownNeed() const
@@ -200,6 +226,48 @@ void TuningStation::adoptFromFile()
 void TuningStation::adoptFromClipboard()
 {
     adopt(QGuiApplication::clipboard()->text().toStdString(), "The clipboard");
+}
+
+void TuningStation::exportPicture()
+{
+    const NeedIndex need = shownNeed();
+    if (need < 0 || !picture_->hasPicture()) {
+        Q_EMIT document_.refused("There is no picture to export: the need has none, or is not computed.");
+        return;
+    }
+    const QString title = QString::fromStdString(document_.snapshot().plan.needs[need].title);
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export the waveform", QString::fromStdString(document_.snapshot().plan.needs[need].id) + ".svg",
+        "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+    if (path.isEmpty())
+        return;
+    if (const Outcome done = picture_->exportPicture(path, title); !done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
+}
+
+void TuningStation::copyGoals(const std::string& from, const std::string& to)
+{
+    const Plan& plan = document_.snapshot().plan;
+    const Need* source = plan.need(from);
+    const Need* target = plan.need(to);
+    if (!source || !target || source->kind != target->kind)
+        return;
+    Edit edit{"Goals of " + source->title + " for " + target->title, {}};
+    for (const GoalSpec& goal : findKind(source->kind)->goals) {
+        const auto stated = source->goals.find(goal.id), known = target->goals.find(goal.id);
+        const bool has = stated != source->goals.end();
+        // What names another need, or a place on the board, is no goal that two share.
+        if (goal.type == GoalSpec::Type::Text || goal.type == GoalSpec::Type::Name)
+            continue;
+        if (has && (known == target->goals.end() || known->second != stated->second))
+            edit.changes.push_back(SetGoal{to, goal.id, stated->second});
+        else if (!has && known != target->goals.end())
+            edit.changes.push_back(SetGoal{to, goal.id, std::nullopt});
+    }
+    if (edit.changes.empty())
+        Q_EMIT document_.told(QString("%1 has the same goals already.").arg(QString::fromStdString(target->title)));
+    else
+        (void)document_.apply(edit);
 }
 
 void TuningStation::adopt(const std::string& text, const QString& from)
@@ -327,6 +395,8 @@ void TuningStation::refresh()
         ways += "</table>";
     }
     ways_->setText(ways);
+    // Once the forms have their size.
+    QMetaObject::invokeMethod(this, &TuningStation::shareHeight, Qt::QueuedConnection);
     // A finding about a goal brings its field up.
     if (view_.selected().kind == Place::Kind::Goal && view_.selected().id == need.id)
         bits_->lightGoal(view_.selected().sub);

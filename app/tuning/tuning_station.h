@@ -30,13 +30,19 @@ public:
     /// Takes over what registers hold, from a text of a debugger or a table; shown as a change before it is taken.
     void adoptFromFile();
     void adoptFromClipboard();
+    void exportPicture();
+    /// The other need gets the goals that this one states; both are of one kind.
+    void copyGoals(const std::string& from, const std::string& to);
     void adopt(const std::string& text, const QString& from);
 
 protected:
     void showEvent(QShowEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
 
 private:
     void refresh();
+    /// The picture takes what goals and bits leave.
+    void shareHeight();
     /// The shown need in the plan as it is now; -1 when there is none.
     NeedIndex shownNeed() const;
     void dragGoal(const Waveform::Handle& handle, const Duration& at);
@@ -49,6 +55,8 @@ private:
     GoalsForm* goals_ = nullptr;
     BitsView* bits_ = nullptr;
     QLabel* ways_ = nullptr;
+    QLabel* field_ = nullptr; ///< what there is to say of the field that is pointed at
+    QWidget *goalBody_ = nullptr, *bitBody_ = nullptr;
     Background adopting_{this};
     std::optional<Edit> dragged_; ///< what the handle that is dragged would change
     std::string lastNeed_;        ///< shown while nothing that belongs to a need is selected

@@ -3,8 +3,12 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "app/widgets/picture_file.h"
 #include "core/quantity/format.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
+#include <QImage>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -162,8 +166,36 @@ void WaveformView::zoom(double factor, double around)
 
 void WaveformView::paintEvent(QPaintEvent*)
 {
-    const Theme& t = Theme::get();
     QPainter p(this);
+    draw(p, false);
+}
+
+Outcome WaveformView::exportPicture(const QString& path, const QString& title)
+{
+    if (!hasPicture())
+        return problemOf("this need has no picture.");
+    return writePicture(path, title, size(), [this](QPainter& p, double scale) {
+        p.scale(scale, scale);
+        draw(p, true);
+    });
+}
+
+void WaveformView::copyPicture()
+{
+    if (!hasPicture())
+        return;
+    constexpr double kScale = 2;
+    QImage image(size() * kScale, QImage::Format_ARGB32_Premultiplied);
+    image.setDevicePixelRatio(kScale);
+    QPainter p(&image);
+    draw(p, true);
+    p.end();
+    QGuiApplication::clipboard()->setImage(image);
+}
+
+void WaveformView::draw(QPainter& p, bool bare) const
+{
+    const Theme& t = Theme::get();
     p.fillRect(rect(), t.raised);
     p.setPen(t.rule);
     p.drawRect(rect().adjusted(0, 0, -1, -1));
@@ -251,7 +283,8 @@ void WaveformView::paintEvent(QPaintEvent*)
         p.drawPolyline(line);
         p.setClipping(false);
     }
-    drawHandles(p);
+    if (!bare)
+        drawHandles(p);
     p.setFont(t.mono(10));
     double free = 0;
     for (const Waveform::Mark& mark : wave_->marks) {
@@ -271,6 +304,8 @@ void WaveformView::paintEvent(QPaintEvent*)
         p.setPen(t.caution);
         drawLine(p, QRectF(x, y - 3, width, 13), Qt::AlignCenter, text);
     }
+    if (bare)
+        return;
     const auto drawCursor = [&](double at, const QColor& colour) {
         p.setPen(QPen(colour, 1));
         if (xAt(at) >= area.left() && xAt(at) <= area.right())

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/widgets/accessible_items.h"
+#include "core/base/expected.h"
 #include "core/tuning/setting.h"
 
 #include <QColor>
@@ -26,6 +27,10 @@ public:
     double timeAt(double x) const;
     /// Where a handle is; for tests. -1 when there is none.
     QPoint handleOf(const std::string& goal) const;
+    /// As SVG, PDF or PNG, as the path's ending says.
+    Outcome exportPicture(const QString& path, const QString& title);
+    void copyPicture();
+    bool hasPicture() const { return wave_ && wave_->span.toDouble() > 0; }
     bool dragging() const { return dragged_.has_value(); }
     /// The handles, with the goals that they state.
     std::vector<AccessibleItem> accessibleItems() const override;
@@ -59,6 +64,8 @@ private:
     std::pair<double, double> traceArea() const; ///< top of the first trace and height of each
     void zoom(double factor, double around);
     void endDrag(bool drop);
+    /// All but what belongs to pointer and keyboard when `bare`.
+    void draw(QPainter& p, bool bare) const;
     void drawHandles(QPainter& p) const;
 
     std::optional<Waveform> wave_;

@@ -495,6 +495,8 @@ private:
             image_.unplaced.push_back(fmt::format("{} does not fit into {}", value.value, device_.nameOf(out.ref)));
             return false;
         }
+        if (value.asked)
+            out.asked = role->encoding.encode(*value.asked);
         out.goal = value.goal;
         out.role = value.role;
         out.cause = value.goal.empty() ? plan_.needs[size_t(need_)].title : value.goal;

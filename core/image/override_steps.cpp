@@ -24,7 +24,7 @@ void putInto(Step& step, const Device& device, const Override& set)
         std::find_if(step.fields.begin(), step.fields.end(), [&](const FieldWrite& w) { return w.ref == set.ref; });
     const bool asked = known != step.fields.end();
     FieldWrite& write = asked ? *known : step.fields.emplace_back();
-    if (asked)
+    if (asked && !write.asked)
         write.asked = write.code;
     write.ref = set.ref;
     write.code = set.code;

@@ -10,6 +10,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace bindrel {
 
@@ -75,7 +76,7 @@ void heedOverrides(Setting& setting, const TuningContext& c)
                 continue;
             if (const std::optional<std::int64_t> decoded = role->encoding.decode(set.code);
                 decoded && value.when != RoleValue::When::Start)
-                value.value = *decoded;
+                value.asked = std::exchange(value.value, *decoded);
             for (Achieved& row : setting.achieved) {
                 if (value.goal.empty() || row.goal != value.goal)
                     continue;

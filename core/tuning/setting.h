@@ -38,7 +38,8 @@ struct RoleValue {
         Start,  ///< by the start function, in the order given; taken back in reverse by the stop function
         Use,    ///< by the need's functions each time: several needs use the instance in turn
     } when = When::Config;
-    std::int64_t back = 0; ///< Start: what the stop function writes
+    std::int64_t back = 0;                  ///< Start: what the stop function writes
+    std::optional<std::int64_t> asked = {}; ///< the value that the goals ask for, where `value` is set by hand
 };
 
 /// An operation of the bring-up beside the plain configuration, where order counts: a state to ask for, a flag to wait

@@ -98,6 +98,8 @@ private Q_SLOTS:
                 need.goals.state("takes", takes);
             work.plan.needs.push_back(need);
         };
+        work.plan.needs.clear();
+        work.plan.holds.clear();
         add("loop", "100 us", "");
         add("slow", "10 ms", "");
         for (const char* id : {"loop", "slow"}) {
