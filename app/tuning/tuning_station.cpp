@@ -49,23 +49,22 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     main->addWidget(title_);
     picture_ = new WaveformView;
     main->addWidget(picture_);
-    auto* lower = new QHBoxLayout;
-    lower->setSpacing(18);
-    const auto scrolled = [](QWidget* inner) {
-        auto* area = new QScrollArea;
-        area->setWidgetResizable(true);
-        area->setFrameShape(QFrame::NoFrame);
-        area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-        area->setWidget(inner);
-        area->viewport()->setAutoFillBackground(false);
-        inner->setAutoFillBackground(false);
-        return area;
+    // Goals and bits scroll together; where there is no room beside each other, bits come below.
+    auto* lower = new QWidget;
+    lower->setAutoFillBackground(false);
+    lower_ = new QBoxLayout(QBoxLayout::LeftToRight, lower);
+    lower_->setContentsMargins(0, 0, 0, 0);
+    lower_->setSpacing(18);
+    const auto column = [this](const char* heading, QWidget* body, int stretch) {
+        auto* all = new QVBoxLayout;
+        all->setSpacing(4);
+        auto* head = panelHeading(heading);
+        head->setContentsMargins(0, 0, 0, 0);
+        all->addWidget(head);
+        all->addWidget(body);
+        all->addStretch(1);
+        lower_->addLayout(all, stretch);
     };
-    auto* goalColumn = new QVBoxLayout;
-    goalColumn->setSpacing(4);
-    auto* goalHead = panelHeading("Goals");
-    goalHead->setContentsMargins(0, 0, 0, 0);
-    goalColumn->addWidget(goalHead);
     goalBody_ = new QWidget;
     auto* goalLayout = new QVBoxLayout(goalBody_);
     goalLayout->setContentsMargins(12, 0, 4, 0);
@@ -74,12 +73,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     ways_ = new QLabel;
     ways_->setTextFormat(Qt::RichText);
     goalLayout->addWidget(ways_);
-    goalLayout->addStretch(1);
-    goalColumn->addWidget(scrolled(goalBody_), 1);
-    lower->addLayout(goalColumn, 13);
-    auto* bitColumn = new QVBoxLayout;
-    bitColumn->setSpacing(4);
-    bitColumn->addWidget(panelHeading("Bits"));
+    column("Goals", goalBody_, 13);
     bits_ = new BitsView(document_, view_.pending());
     bitBody_ = new QWidget;
     auto* bitLayout = new QVBoxLayout(bitBody_);
@@ -90,10 +84,14 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     field_->setWordWrap(true);
     field_->setObjectName("field-words");
     bitLayout->addWidget(field_);
-    bitLayout->addStretch(1);
-    bitColumn->addWidget(scrolled(bitBody_), 1);
-    lower->addLayout(bitColumn, 10);
-    main->addLayout(lower, 1);
+    column("Bits", bitBody_, 10);
+    auto* area = new QScrollArea;
+    area->setWidgetResizable(true);
+    area->setFrameShape(QFrame::NoFrame);
+    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    area->setWidget(lower);
+    area->viewport()->setAutoFillBackground(false);
+    main->addWidget(area, 1);
     row->addLayout(main, 1);
 
     connect(&document_, &Document::changed, this, &TuningStation::refresh);
@@ -153,7 +151,11 @@ void TuningStation::resizeEvent(QResizeEvent* event)
 void TuningStation::shareHeight()
 {
     constexpr int kLeast = 168, kMost = 400, kHeads = 96; // title, headings, margins
-    const int lower = std::max(goalBody_->sizeHint().height(), bitBody_->sizeHint().height());
+    constexpr int kBeside = 600;                          // that goals and bits need beside each other
+    const bool beside = lower_->parentWidget()->parentWidget()->width() >= kBeside;
+    lower_->setDirection(beside ? QBoxLayout::LeftToRight : QBoxLayout::TopToBottom);
+    const int goals = goalBody_->sizeHint().height(), bits = bitBody_->sizeHint().height();
+    const int lower = beside ? std::max(goals, bits) : goals + bits;
     picture_->setFixedHeight(std::clamp(height() - kHeads - lower, kLeast, kMost));
 }
 

@@ -10,6 +10,7 @@
 
 #include <optional>
 
+class QBoxLayout;
 class QLabel;
 
 namespace bindrel {
@@ -56,6 +57,7 @@ private:
     BitsView* bits_ = nullptr;
     QLabel* ways_ = nullptr;
     QLabel* field_ = nullptr; ///< what there is to say of the field that is pointed at
+    QBoxLayout* lower_ = nullptr;
     QWidget *goalBody_ = nullptr, *bitBody_ = nullptr;
     Background adopting_{this};
     std::optional<Edit> dragged_; ///< what the handle that is dragged would change

@@ -73,8 +73,9 @@ std::string fieldCodeText(const Field& field, std::uint32_t code)
     // A number that is the name of another code ("4" for ÷4) is not what is meant.
     const std::vector<std::string> names = valueNames(field);
     const std::string plain = std::to_string(code);
-    return field.width < 5 && std::find(names.begin(), names.end(), plain) == names.end() ? plain
-                                                                                          : fmt::format("0x{:X}", code);
+    return (field.width < 5 || code < 10) && std::find(names.begin(), names.end(), plain) == names.end()
+               ? plain
+               : fmt::format("0x{:X}", code);
 }
 
 std::string whyNotByHand(const Device& device, const FieldRef& ref)

@@ -21,8 +21,8 @@ Expected<std::uint32_t> fieldCode(const Field& field, std::string_view text);
 /// The same for a whole register: a number that its width holds.
 Expected<std::uint32_t> wordValue(const Register& reg, std::string_view text);
 
-/// The canonical text of a code: the name of the value where it has one, else the number; from five bits on in
-/// hexadecimal.
+/// The canonical text of a code: the name of the value where it has one, else the number; from ten on, in a field of
+/// five bits or more, in hexadecimal.
 std::string fieldCodeText(const Field& field, std::uint32_t code);
 
 /// Why a value cannot be put into a field by hand, as in "is read-only"; empty when it can: the field keeps what is

@@ -348,7 +348,8 @@ private:
         for (const FieldWrite& field : fields)
             for (const Achieved& row : setting.achieved)
                 if (const std::string part = achievedText(row);
-                    row.goal == field.cause && std::find(parts.begin(), parts.end(), part) == parts.end())
+                    row.goal == field.cause && !row.byHand &&
+                    std::find(parts.begin(), parts.end(), part) == parts.end())
                     parts.push_back(part);
         return parts.empty() ? "" : ", for " + joined(parts, ", ");
     }

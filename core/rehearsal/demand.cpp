@@ -3,6 +3,7 @@
 #include "core/rehearsal/demand.h"
 
 #include "core/base/text.h"
+#include "core/pins/overrides.h"
 #include "core/plan/plain_fields.h"
 #include "core/quantity/format.h"
 #include "core/source/writer.h"
@@ -34,6 +35,7 @@ Demand demandOf(const Facts& f)
                     : setup.output                ? (setup.levelHigh ? Kind::StartsHigh : Kind::StartsLow)
                                                   : Kind::Free;
     }
+    const std::vector<Override> overrides = overridesOf(f.device, f.plan, f.bindings);
     for (const PadSetup& setup : f.pads) {
         const BoundNeed& bound = f.bindings.needs[size_t(setup.need)];
         const Seat& seat = bound.seats[size_t(setup.seat)];
@@ -43,7 +45,9 @@ Demand demandOf(const Facts& f)
         Demand::HandOver given{std::uint32_t(setup.code), bound.instance, {}, f.plan.needs[size_t(setup.need)].title};
         for (const RoleValue& value : f.settings[size_t(setup.need)].roles)
             if (const FieldRef ref = f.device.roleField(bound.instance, value.role);
-                value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites())
+                value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites() &&
+                std::none_of(overrides.begin(), overrides.end(),
+                             [&ref](const Override& set) { return set.ref == ref; }))
                 given.values.push_back(
                     {ref, &f.device.blockOf(bound.instance).role(value.role)->encoding, value.value});
         out.handOvers[setup.pad] = std::move(given);
@@ -87,7 +91,8 @@ class Outcomes {
 public:
     Outcomes(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without,
              const std::set<ClockIndex>& dead)
-        : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead)
+        : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead),
+          overrides_(overridesOf(facts.device, facts.plan, facts.bindings))
     {
     }
 
@@ -101,6 +106,13 @@ public:
             if (!without_.contains(int(n)) && f_.bindings.needs[n].state == BoundNeed::State::Bound &&
                 f_.bindings.needs[n].instance >= 0)
                 need(n);
+        for (const Override& set : overrides_)
+            if (set.ref.valid() && !without_.contains(set.need) &&
+                f_.bindings.needs[set.need].state == BoundNeed::State::Bound && chip_.open(set.ref.instance) &&
+                chip_.registers().code(set.ref) != set.code)
+                differs(device_.nameOf(set.ref), std::to_string(chip_.registers().code(set.ref)),
+                        fmt::format("{}, set by hand for {}", set.code, f_.plan.needs[set.need].title),
+                        {Place::Kind::Need, f_.plan.needs[set.need].id, {}});
     }
 
 private:
@@ -296,7 +308,7 @@ private:
         for (const auto& [where, value] : wanted) {
             const auto& [owner, role] = where;
             const FieldRef ref = device_.roleField(owner, role);
-            if (!ref.valid() || !device_.fieldOf(ref).keepsWrites())
+            if (!ref.valid() || !device_.fieldOf(ref).keepsWrites() || setByHand(ref))
                 continue;
             const std::optional<std::int64_t> is =
                 meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
@@ -304,6 +316,13 @@ private:
                 differs(fmt::format("{} of {} ({})", role, device_.instances[size_t(owner)].name, device_.nameOf(ref)),
                         is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
         }
+    }
+
+    /// What is set by hand is that, whatever the goals ask for.
+    bool setByHand(const FieldRef& ref) const
+    {
+        return std::any_of(overrides_.begin(), overrides_.end(),
+                           [&ref](const Override& set) { return set.ref == ref; });
     }
 
     /// Fields that a need states by their names: "CTL.MODE=2", "CTL.WAY=into_memory".
@@ -398,6 +417,7 @@ private:
     const Rates& rates_;
     const std::set<NeedIndex>& without_;
     const std::set<ClockIndex>& dead_;
+    const std::vector<Override> overrides_;
 };
 
 } // namespace

@@ -74,13 +74,12 @@ void heedOverrides(Setting& setting, const TuningContext& c)
             if (!role || role->reg != set.ref.reg || role->field != set.ref.field ||
                 value.when == RoleValue::When::Event || role->encoding.encode(value.value) == set.code)
                 continue;
-            if (const std::optional<std::int64_t> decoded = role->encoding.decode(set.code);
-                decoded && value.when != RoleValue::When::Start)
+            if (const std::optional<std::int64_t> decoded = role->encoding.decode(set.code))
                 value.asked = std::exchange(value.value, *decoded);
             for (Achieved& row : setting.achieved) {
                 if (value.goal.empty() || row.goal != value.goal)
                     continue;
-                row.achieved = set.name + " set by hand";
+                row.achieved = "not computed (" + set.name + " is set by hand)";
                 row.error = std::nullopt;
                 row.formula.clear();
                 row.byHand = true;

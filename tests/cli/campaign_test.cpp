@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "tests/support/fixtures.h"
 
+#include <fmt/format.h>
+
 #include <QDir>
 #include <QProcess>
 #include <QTemporaryDir>
@@ -8,6 +10,7 @@
 #include <algorithm>
 #include <random>
 
+using namespace bindrel;
 using namespace bindrel::test;
 
 /// Every subcommand over files that somebody has damaged: each run ends by itself with an exit code that is documented.
@@ -112,7 +115,18 @@ private Q_SLOTS:
                         device = textOf(dataPath(std::string("devices/") + chip.device + ".json")),
                         board = textOf(dataPath(std::string("boards/") + chip.board + ".json")),
                         table = "Pin,Net\n4,UP_TX\n5;UP_RX\nPA3\tA\n";
-            std::string* const hit[] = {&plan, &plan, &family, &device, &board, &table};
+            const auto kind = plan.find("\"kind\": \"uart\",");
+            if (kind != std::string::npos)
+                plan.insert(kind, "\"overrides\": { \"CTL.OVS\": \"1\", \"RATE.DIV\": \"0x40\" }, ");
+            static std::map<std::string, std::string> dumps; // what its registers hold at the end
+            if (!dumps.contains(chip.plan)) {
+                const auto s = bindrel::test::run(demo(chip.plan));
+                for (const RegisterValue& value : s->image.registers)
+                    dumps[chip.plan] +=
+                        fmt::format("{:#x} {:#x}\n", s->device->addressOf(value.instance, value.reg), value.value);
+            }
+            std::string registers = dumps[chip.plan];
+            std::string* const hit[] = {&plan, &plan, &family, &device, &board, &table, &registers};
             std::string& damagedOne = *one(hit);
             damagedOne = damaged(damagedOne);
             const auto base = [](const char* path) { return QString(path).section('/', -1) + ".json"; };
@@ -121,6 +135,7 @@ private Q_SLOTS:
             put("world/boards/" + QString(chip.board) + ".json", board);
             put("plan.bindrel", plan);
             put("nets.csv", table);
+            put("registers.txt", registers);
             QDir(dir_.filePath("out")).removeRecursively();
             const QString deviceName = QString(chip.device).section('/', -1).toUpper();
             static const char* const sheets[] = {"clocks",      "limits", "accuracy",   "current", "gates",    "modes",
@@ -151,6 +166,9 @@ private Q_SLOTS:
                 {"device", "compare", "world/devices/" + base(chip.device), deviceName},
                 {"set", "plan.bindrel", "HFX=12 MHz, 20 ppm", "supply=3.0 V", "--dry-run"},
                 {"set", "plan.bindrel", "uplink.baud=9600"},
+                {"set", "plan.bindrel", "uplink.CTL.OVS=1", "uplink.RATE=0x51", "uplink.CTL.PARITY=even"},
+                {"adopt", "plan.bindrel", "registers.txt", "--write"},
+                {"adopt", "plan.bindrel", "registers.txt", "--format", "json"},
                 {"new", chip.board, "new.bindrel"}};
             QProcess process;
             QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();

@@ -156,6 +156,17 @@ private Q_SLOTS:
         QCOMPARE(refused.code, 2);
         QVERIFY2(refused.err.contains("uplink.nothing"), refused.err.constData());
         QCOMPARE(textOf(plan.toStdString()), before);
+        // Bits: the goal that says the same, else by hand; nothing behind the sign drops it.
+        const Result goal = cli({"set", "set.bindrel", "uplink.CTL.PARITY=even", "--dry-run"});
+        QVERIFY2(goal.code == 0 && goal.out.contains("frame"), (goal.out + goal.err).constData());
+        const Result byHand = cli({"set", "set.bindrel", "uplink.CTL.OVS=1", "--dry-run"});
+        QVERIFY2(byHand.code == 0 && byHand.out.contains("set by hand"), (byHand.out + byHand.err).constData());
+        QCOMPARE(
+            cli({"set", "set.bindrel", "uplink.CTL.OVS=1", "uplink.CTL.OVS=", "--dry-run"}).out.count("as the goals"),
+            2);
+        for (const char* wrong :
+             {"uplink.CTL.NOPE=1", "uplink.CTL.OVS=9", "uplink.CTL=0x1FFFFFFFF", "uplink.STAT.RXF=1"})
+            QCOMPARE(cli({"set", "set.bindrel", wrong}).code, 2);
         const Result dry = cli({"set", "set.bindrel", "uplink.baud=9600", "--dry-run"});
         QVERIFY(dry.code == 0 && dry.out.contains("9600") && textOf(plan.toStdString()) == before);
         const Result done =
@@ -449,6 +460,25 @@ private Q_SLOTS:
         QCOMPARE(after["device"].toString(), QString("AL7654-F144"));
         QCOMPARE(after["contested"].toInt(), 0);
         QVERIFY(after["needs"].toInt() > 30);
+    }
+
+    void registersAreTakenOver()
+    {
+        QFile::remove(dir_.filePath("adopt.bindrel"));
+        QVERIFY(QFile::copy(dir_.filePath("done.bindrel"), dir_.filePath("adopt.bindrel")));
+        const Result dump = cli({"show", "adopt.bindrel", "registers", "--format", "csv"});
+        QCOMPARE(dump.code, 0);
+        const std::string before = textOf(dir_.filePath("adopt.bindrel").toStdString());
+        const Result same = cli({"adopt", "adopt.bindrel", "-", "--write"}, dump.out);
+        QVERIFY2(same.code == 0 && same.out.contains("says all of it already"), (same.out + same.err).constData());
+        QVERIFY(textOf(dir_.filePath("adopt.bindrel").toStdString()) == before);
+        QCOMPARE(cli({"set", "adopt.bindrel", "uplink.baud=9600", "BUS1=8"}).code, 0);
+        const Result told = cli({"adopt", "adopt.bindrel", "-"}, dump.out);
+        QVERIFY2(told.out.contains("baud") && told.out.contains("BUS1"), (told.out + told.err).constData());
+        QCOMPARE(cli({"adopt", "adopt.bindrel", "-", "--write"}, dump.out).code, 0);
+        QCOMPARE(cli({"show", "adopt.bindrel", "registers", "--format", "csv"}).out, dump.out);
+        const Result wrong = cli({"adopt", "adopt.bindrel", "-"}, "hello\n");
+        QVERIFY2(wrong.code == 2 && wrong.err.contains("nothing in it"), wrong.err.constData());
     }
 
     void netsAndSheetsComeAndGo()
