@@ -5,6 +5,9 @@
 #include "app/theme/theme.h"
 #include "app/tuning/need_table_model.h"
 #include "app/widgets/editable_table.h"
+#include "app/widgets/marks.h"
+#include "core/findings/interrupt_times.h"
+#include "core/quantity/format.h"
 
 #include <QDialogButtonBox>
 #include <QHeaderView>
@@ -58,6 +61,9 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     channels_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     // After the editor of a cell has closed, since rows may come and go.
     connect(&document_, &Document::changed, this, &InterruptsDialog::refill, Qt::QueuedConnection);
+    loads_ = new QLabel;
+    loads_->setObjectName("loads");
+    column->addWidget(loads_);
     none_ = new QLabel;
     column->addWidget(none_);
     auto* note =
@@ -97,6 +103,35 @@ void InterruptsDialog::refill()
                    : !channels              ? "No bound need uses DMA."
                                             : "");
     none_->setVisible(!none_->text().isEmpty());
+    // How much of each core's time its interrupts take.
+    QStringList loads;
+    if (document_.isOpen()) {
+        const Snapshot& s = document_.snapshot();
+        const std::vector<InterruptTime> times = interruptTimes(s.facts());
+        for (size_t core = 0; core < s.device->cores.size(); ++core) {
+            Rational load;
+            int many = 0, unknown = 0, late = 0;
+            for (const InterruptTime& time : times)
+                if (time.core == CoreIndex(int(core))) {
+                    load = load + time.load.value;
+                    ++many;
+                    unknown += !time.every;
+                    late += time.late();
+                }
+            if (many == 0)
+                continue;
+            QString text =
+                QString("%1: interrupts take %2 of its time")
+                    .arg(QString::fromStdString(s.device->cores[core].name), typeset(format(Ratio(load), 3)));
+            if (unknown > 0)
+                text += QString(", without %1 whose rate nobody can say").arg(unknown);
+            if (late > 0)
+                text += QString("; %1 may be through only after the next event").arg(late);
+            loads << text + ".";
+        }
+    }
+    loads_->setText(loads.join("\n"));
+    loads_->setVisible(!loads.isEmpty());
 }
 
 } // namespace bindrel

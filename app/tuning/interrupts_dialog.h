@@ -31,6 +31,7 @@ private:
     void refill();
 
     Document& document_;
+    QLabel* loads_ = nullptr; ///< of each core
     NeedTableModel* interruptRows_ = nullptr;
     NeedTableModel* channelRows_ = nullptr;
     QTableView* interrupts_ = nullptr;

@@ -5,6 +5,9 @@
 #include "core/plan/plan_file.h"
 #include "tests/support/window_fixture.h"
 
+#include <fmt/format.h>
+
+#include <QDialog>
 #include <QLineEdit>
 
 using namespace bindrel;
@@ -162,6 +165,38 @@ private Q_SLOTS:
         show("gate-bridge");
         QVERIFY(goalText(*now().plan.need("uplink"), "frame").find('O') != std::string::npos);
         QVERIFY(!bits()->editor());
+    }
+
+    /// A dump that is pasted is shown as a change, and taken as one step.
+    void registersAreTakenOver()
+    {
+        open("done");
+        show("uplink");
+        std::string dump;
+        for (const RegisterValue& value : now().image.registers)
+            dump += fmt::format("{:#x} {:#x}\n", now().device->addressOf(value.instance, value.reg), value.value);
+        w_->document().apply(editOf("", SetGoal{"uplink", "baud", "9600"}));
+        w_->document().apply(editOf("", SetClock{"BUS1", "8"}));
+        const std::string text = planText(now().plan);
+        const std::uint32_t divider = codeOf("UART1.RATE.DIV");
+        bool asked = false;
+        inDialog([&asked](QWidget* modal) {
+            asked = true;
+            static_cast<QDialog*>(modal)->reject();
+        });
+        w_->tuning()->adopt(dump, "The dump");
+        QTRY_VERIFY(asked);
+        QTRY_VERIFY(!QApplication::activeModalWidget());
+        QVERIFY(planText(now().plan) == text);
+        inDialog([](QWidget* modal) { static_cast<QDialog*>(modal)->accept(); });
+        w_->tuning()->adopt(dump, "The dump");
+        QTRY_VERIFY(codeOf("UART1.RATE.DIV") != divider);
+        QTRY_VERIFY(!QApplication::activeModalWidget());
+        COMPARE_TEXT(goalText(*now().plan.need("uplink"), "baud").substr(0, 3), "460");
+        shortcut(QKeySequence::Undo);
+        QVERIFY(planText(now().plan) == text);
+        w_->tuning()->adopt("nothing of the sort", "The clipboard");
+        QVERIFY(planText(now().plan) == text);
     }
 
     void arrowsStepToWhatCanBeMade()
