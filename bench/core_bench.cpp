@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/adopt.h"
 #include "core/clocks/repair.h"
+#include "core/field_entry.h"
 #include "core/output/output.h"
 #include "core/pins/options.h"
 #include "core/rehearsal/rehearsal.h"
@@ -99,6 +101,59 @@ void pipelineWithFallBacks(benchmark::State& state)
         benchmark::DoNotOptimize(computeSnapshot(work));
 }
 BENCHMARK(pipelineWithFallBacks)->Unit(benchmark::kMillisecond);
+
+/// A value typed into a divider of a plan's UART: the goal that says the same is looked for and tried.
+void enterADivider(benchmark::State& state)
+{
+    const auto s = computeSnapshot(demo("sluice-node-c-done"));
+    NeedIndex uplink = -1;
+    for (size_t n = 0; n < s->plan.needs.size(); ++n)
+        if (s->plan.needs[n].id == "uplink")
+            uplink = n;
+    const FieldRef divider = s->device->roleField(s->bindings.needs[uplink].instance, "divider");
+    const std::uint32_t code = s->image.codeOf(*s->device, divider);
+    std::uint32_t turn = 0;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(enterField(*s, uplink, divider, code + 1 + turn++ % 64));
+}
+BENCHMARK(enterADivider)->Unit(benchmark::kMillisecond);
+
+/// A move of a dragged edge: the goal, what it makes, and the picture of that.
+void dragAnEdge(benchmark::State& state)
+{
+    const auto s = computeSnapshot(demo("pump-hall-a-done"));
+    NeedIndex pump = -1;
+    for (size_t n = 0; n < s->plan.needs.size(); ++n)
+        if (s->plan.needs[n].kind == "pwm" && pump < 0)
+            pump = n;
+    const Waveform wave = *s->lookAt(pump).waveform;
+    std::int64_t at = 0;
+    for (auto _ : state) {
+        at = (at + 37) % 20'000;
+        const std::optional<Edit> edit =
+            dragTo(*s, pump, wave, wave.handles.front(), Duration(Rational(at, 1'000'000'000)));
+        if (edit)
+            benchmark::DoNotOptimize(computeSnapshot(s->with(*applied(s->plan, *edit)))->lookAt(pump));
+    }
+}
+BENCHMARK(dragAnEdge)->Unit(benchmark::kMillisecond);
+
+/// All registers of the largest plan, for a plan that has lost its clocks and rates.
+void adoptTheRegisters(benchmark::State& state)
+{
+    const auto s = computeSnapshot(demo("pump-hall-a-done"));
+    RegisterDump dump;
+    for (const RegisterValue& value : s->image.registers)
+        dump.values[{value.instance, value.reg}] = value.value;
+    Plan lost = s->plan;
+    lost.clocks.clear();
+    for (Need& need : lost.needs)
+        need.goals.erase("baud"), need.goals.erase("frequency");
+    const auto start = computeSnapshot(s->with(lost));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(adoptRegisters(*start, dump));
+}
+BENCHMARK(adoptTheRegisters)->Unit(benchmark::kMillisecond);
 
 /// Three wishes at once on the tree with two multipliers; all ways.
 void reachThreeTargets(benchmark::State& state)

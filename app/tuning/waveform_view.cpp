@@ -99,10 +99,18 @@ double WaveformView::timeAt(double x) const
 double WaveformView::snapped(double x) const
 {
     double best = timeAt(x), off = kNear;
+    const auto near = [&](const Duration& at) {
+        if (const double distance = std::abs(xAt(at.toDouble()) - x); distance < off)
+            best = at.toDouble(), off = distance;
+    };
     for (const Waveform::Trace& trace : wave_->traces)
         for (const Waveform::Edge& edge : trace.edges)
-            if (const double distance = std::abs(xAt(edge.at.toDouble()) - x); distance < off)
-                best = edge.at.toDouble(), off = distance;
+            near(edge.at);
+    for (const Waveform::Band& band : wave_->bands)
+        for (const Waveform::Band::Part& part : band.parts) {
+            near(part.from);
+            near(part.to);
+        }
     return best;
 }
 
@@ -110,7 +118,7 @@ std::pair<double, double> WaveformView::traceArea() const
 {
     const QRectF area = plot();
     const double top = area.top() + area.height() * (wave_->ramp ? kRampShare : 0);
-    return {top, (area.bottom() - top) / double(std::max<size_t>(1, wave_->traces.size()))};
+    return {top, (area.bottom() - top) / double(std::max<size_t>(1, wave_->traces.size() + wave_->bands.size()))};
 }
 
 QPointF WaveformView::placeOf(const Waveform::Handle& handle) const
@@ -283,6 +291,9 @@ void WaveformView::draw(QPainter& p, bool bare) const
         p.drawPolyline(line);
         p.setClipping(false);
     }
+    for (size_t b = 0; b < wave_->bands.size(); ++b)
+        drawBand(p, wave_->bands[b],
+                 QRectF(area.left(), top + each * double(wave_->traces.size() + b), area.width(), each));
     if (!bare)
         drawHandles(p);
     p.setFont(t.mono(10));
@@ -338,6 +349,34 @@ void WaveformView::draw(QPainter& p, bool bare) const
         p.drawRect(box);
         p.setPen(t.ink);
         drawLine(p, box, Qt::AlignCenter, label_);
+    }
+}
+
+/// Boxes side by side; a label that has no room is left out.
+void WaveformView::drawBand(QPainter& p, const Waveform::Band& band, const QRectF& row) const
+{
+    const Theme& t = Theme::get();
+    p.setFont(t.mono(10));
+    p.setPen(t.ink);
+    drawLine(p, QRectF(0, row.top(), kNames - 10, row.height()), Qt::AlignVCenter | Qt::AlignRight,
+             QString::fromStdString(band.title));
+    const double high = std::min(34.0, row.height() * 0.7);
+    for (const Waveform::Band::Part& part : band.parts) {
+        const double left = std::max(row.left(), xAt(part.from.toDouble()));
+        const double right = std::min(row.right(), xAt(part.to.toDouble()));
+        if (right <= left)
+            continue;
+        const QRectF box(left, row.center().y() - high / 2, right - left, high);
+        QColor fill = hue_;
+        fill.setAlphaF(part.strong ? 0.34f : 0.10f);
+        p.fillRect(box, fill);
+        p.setPen(QPen(hue_, 1));
+        p.drawRect(box);
+        const QString text = typeset(part.label);
+        if (QFontMetricsF(p.font()).horizontalAdvance(text) + 6 > box.width())
+            continue;
+        p.setPen(t.ink);
+        drawLine(p, box, Qt::AlignCenter, text);
     }
 }
 

@@ -66,6 +66,7 @@ private:
     void endDrag(bool drop);
     /// All but what belongs to pointer and keyboard when `bare`.
     void draw(QPainter& p, bool bare) const;
+    void drawBand(QPainter& p, const Waveform::Band& band, const QRectF& row) const;
     void drawHandles(QPainter& p) const;
 
     std::optional<Waveform> wave_;

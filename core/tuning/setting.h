@@ -20,8 +20,8 @@ struct Achieved {
     bool ok = true;
     std::string formula; ///< "80 MHz × 16 / (16 × 2778)"
     std::string trouble; ///< why it is not ok and what to do; empty when it is
-    bool byHand = false; ///< a field that decides it is set by hand: what is achieved is not computed
     bool check = false;  ///< not the goal's own value but something beside it that must hold
+    bool byHand = false; ///< a field that decides it is set by hand: what is achieved is not computed
 };
 
 /// "clock 8 MHz (at most 12 MHz)": what is, and beside it the bound that the title speaks of.
@@ -91,6 +91,16 @@ struct Waveform {
         bool high = false; ///< level at time 0
         std::vector<Edge> edges;
     };
+    /// Spans that follow each other, with what happens in them.
+    struct Band {
+        struct Part {
+            Duration from, to;
+            std::string label;
+            bool strong = false; ///< against the others, which are pale
+        };
+        std::string title;
+        std::vector<Part> parts;
+    };
     struct Ramp { ///< what the counter does, 0 … 1
         std::string title;
         std::vector<std::pair<Duration, Rational>> points;
@@ -119,6 +129,7 @@ struct Waveform {
     Duration span;
     std::vector<Handle> handles;
     std::vector<Trace> traces;
+    std::vector<Band> bands; ///< below the traces
     std::optional<Ramp> ramp;
     std::vector<Mark> marks;
 };

@@ -63,6 +63,14 @@ class FieldEntryTest : public QObject {
     }
 
 private Q_SLOTS:
+    void nothingIsSetByHandBeforeSomebodyDoes()
+    {
+        for (const std::string& plan : plans())
+            for (const Setting& setting : run(demo(plan))->settings)
+                for (const Achieved& row : setting.achieved)
+                    QVERIFY2(!row.byHand, (plan + ": " + row.title).c_str());
+    }
+
     void aDividerIsABaudRate()
     {
         const auto s = run(demo());

@@ -54,21 +54,33 @@ std::int64_t adcCycles(const Device& device, InstanceIndex instance, const Setti
                : (sample + device.ability(instance, "conversion_cycles", 0)) * setting.role("average").value_or(1);
 }
 
-/// A sequence: each input is sampled, then converted.
-Waveform drawSequence(const Duration& sample, const Duration& each, int inputs)
+/// A sequence: each input is sampled, then converted; and what is left until the next, where that is not too long to be
+/// drawn beside it. `every`: from one sequence to the next; zero: nobody says.
+Waveform drawSequence(const Duration& sample, const Duration& each, int inputs, const Duration& every)
 {
+    constexpr int kBeside = 12;
+    const Duration sequence = each * Rational(inputs);
+    const bool whole = every > sequence && every.value <= sequence.value * Rational(kBeside);
     Waveform wave;
     wave.title = inputs == 1 ? "a conversion" : "a sequence";
-    wave.span = each * Rational(inputs);
+    if (every > sequence)
+        wave.title = fmt::format("every {} {}", format(every, 4), wave.title);
+    wave.span = whole ? every : sequence;
+    Waveform::Band band{"ADC", {}};
     Waveform::Trace trace{"sample", true, {}};
     for (int i = 0; i < inputs; ++i) {
         const Duration start = each * Rational(i);
+        band.parts.push_back({start, start + sample, inputs == 1 ? "sample" : fmt::format("sample {}", i + 1), true});
+        band.parts.push_back(
+            {start + sample, start + each, inputs == 1 ? "convert" : fmt::format("convert {}", i + 1)});
         if (i > 0)
             trace.edges.push_back({start, true});
         trace.edges.push_back({start + sample, false});
-        wave.marks.push_back({start + sample, start + each, -1, fmt::format("converts {}", i + 1), i % 2 == 0});
     }
+    if (whole)
+        band.parts.push_back({sequence, every, "free, " + format(every - sequence, 4)});
     wave.traces = {trace};
+    wave.bands = {band};
     return wave;
 }
 
@@ -204,7 +216,8 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
     out.achieved.push_back(row);
     const Rational each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
     if (c.look && sample > 0)
-        c.look->waveform = drawSequence(got, Duration(each / c.kernel().rate.value), g.inputs);
+        c.look->waveform = drawSequence(got, Duration(each / c.kernel().rate.value), g.inputs,
+                                        g.rate.value > Rational(0) ? period(g.rate) : Duration());
     return each;
 }
 

@@ -18,26 +18,31 @@ Waveform drawBit(const CanTiming& t, bool apart)
     Waveform wave;
     wave.title = fmt::format("a bit of {} quanta", t.quanta());
     wave.span = Duration(quantum * t.quanta());
-    Waveform::Trace quanta{"quanta", true, {}};
-    for (std::int64_t i = 0; i < t.quanta(); ++i) {
-        quanta.edges.push_back({Duration(quantum * i + quantum / 2), false});
-        if (i + 1 < t.quanta())
-            quanta.edges.push_back({Duration(quantum * (i + 1)), true});
-    }
-    wave.traces = {quanta};
-    const auto part = [&](std::int64_t from, std::int64_t to, std::string label, bool shade) {
-        wave.marks.push_back({Duration(quantum * from), Duration(quantum * to), -1, std::move(label), shade});
-    };
     const std::int64_t sample = t.quanta() - t.segment2;
+    Waveform::Band quanta{"quanta", {}}, segments{"bit", {}};
+    for (std::int64_t i = 0; i < t.quanta(); ++i)
+        quanta.parts.push_back({Duration(quantum * i), Duration(quantum * (i + 1)), std::to_string(i + 1), i % 2 == 1});
+    const auto part = [&](std::int64_t from, std::int64_t to, const char* label, bool strong) {
+        if (to > from)
+            segments.parts.push_back(
+                {Duration(quantum * from), Duration(quantum * to), fmt::format("{}, {}", label, to - from), strong});
+    };
+    segments.parts.push_back({Duration(), Duration(quantum), "sync", true});
+    if (apart) {
+        part(1, 1 + t.propagation, "propagation", false);
+        part(1 + t.propagation, sample, "segment 1", true);
+    } else {
+        part(1, sample, "propagation and segment 1", false);
+    }
+    part(sample, t.quanta(), "segment 2", !apart);
+    // Within which a receiver moves the sample point to follow an edge.
+    Waveform::Band jump{"jump", {}};
+    jump.parts.push_back({Duration(quantum * std::max<std::int64_t>(1, sample - t.jump)),
+                          Duration(quantum * std::min(t.quanta(), sample + t.jump)), fmt::format("\u00b1{}", t.jump),
+                          true});
+    wave.bands = {segments, quanta, jump};
     wave.handles.push_back(
         {"sample", Duration(quantum * sample), Duration(), Waveform::Handle::States::Share, wave.span.value, -1});
-    part(0, 1, "sync", true);
-    // Shaded by turns, so that each is told from the next.
-    if (apart)
-        part(1 + t.propagation, sample, "segment 1", true);
-    part(sample, t.quanta(), "segment 2", true);
-    if (apart)
-        part(1, 1, "propagation", false);
     wave.marks.push_back({Duration(quantum * sample), Duration(quantum * sample), -1, "sample", false});
     return wave;
 }

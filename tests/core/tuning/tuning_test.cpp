@@ -176,6 +176,72 @@ private Q_SLOTS:
         QVERIFY(std::abs(highTime(wave.traces[1]) - (period * 1875 / 3125 - dead)) < 1e-12);
     }
 
+    /// Every picture of every plan: what is drawn lies inside it, in its order, and spans follow each other.
+    void picturesHoldTogether()
+    {
+        int pictures = 0, bands = 0, handles = 0;
+        for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
+            const auto s = run(demo(plan));
+            for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+                const Look look = s->lookAt(int(n));
+                if (!look.waveform)
+                    continue;
+                const Waveform& wave = *look.waveform;
+                const char* need = s->plan.needs[n].id.c_str();
+                ++pictures;
+                QVERIFY2(wave.span > Duration(), need);
+                for (const Waveform::Trace& trace : wave.traces)
+                    for (size_t e = 0; e < trace.edges.size(); ++e) {
+                        QVERIFY2(!(trace.edges[e].at < Duration()) && !(trace.edges[e].at > wave.span), need);
+                        QVERIFY2(e == 0 || !(trace.edges[e].at < trace.edges[e - 1].at), need);
+                    }
+                for (const Waveform::Handle& handle : wave.handles) {
+                    ++handles;
+                    QVERIFY2(!(handle.at < Duration()) && !(handle.at > wave.span), need);
+                    QVERIFY2(findKind(s->plan.needs[n].kind)->goal(handle.goal), handle.goal.c_str());
+                }
+                for (const Waveform::Band& band : wave.bands) {
+                    ++bands;
+                    for (size_t p = 0; p < band.parts.size(); ++p) {
+                        QVERIFY2(band.parts[p].from < band.parts[p].to && !(band.parts[p].to > wave.span), need);
+                        QVERIFY2(p == 0 || band.parts[p].from == band.parts[p - 1].to, need);
+                    }
+                }
+            }
+        }
+        QVERIFY(pictures > 20 && bands > 6 && handles > 20);
+    }
+
+    /// A CAN bit from its fields: sync, segments and sample point where the register says.
+    void aCanBitIsToScale()
+    {
+        const auto s = run(demo());
+        const int need = needIndex(s->plan, "moss-bus");
+        const InstanceIndex can = s->bindings.needs[size_t(need)].instance;
+        const auto field = [&](const char* name) {
+            return s->image.codeOf(*s->device, *s->device->findField("CAN1.BIT." + std::string(name)));
+        };
+        const Rational kernel = s->rates.clocks[size_t(s->device->instances[size_t(can)].kernel)].rate.value;
+        const Rational quantum = Rational(field("PRE") + 1) / kernel;
+        const std::int64_t before = 1 + field("SEG1") + 1, after = field("SEG2") + 1;
+        const Waveform wave = *s->lookAt(need).waveform;
+        QVERIFY(wave.span.value == quantum * Rational(before + after));
+        QVERIFY(wave.handles.front().at.value == quantum * Rational(before));
+        QVERIFY(wave.bands[0].parts.back().from.value == quantum * Rational(before));
+        QVERIFY(wave.bands[1].parts.size() == size_t(before + after));
+    }
+
+    /// An ADC's sample time from its clock.
+    void aConversionIsToScale()
+    {
+        const auto s = run(demo());
+        const Waveform wave = *s->lookAt(needIndex(s->plan, "shunt-amplifier")).waveform;
+        const Setting& setting = settingOf(*s, "shunt-amplifier");
+        const Rational kernel = s->rates.clocks[size_t(setting.kernel)].rate.value;
+        QVERIFY(wave.bands[0].parts[0].to.value == Rational(2) / kernel);
+        QVERIFY(wave.span.value == Rational(15) / kernel); // 400 ns at 37.5 MHz
+    }
+
     void anUnreachableRateIsSaidNotGuessed()
     {
         const auto s = run(with(demo(), SetGoal{"gate-bridge", "frequency", "100 MHz"}));
