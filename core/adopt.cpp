@@ -54,6 +54,7 @@ public:
             readPadFields(n);
         switchSources();
         compute();
+        guessRange();
         tellWhatIsLeft();
         return std::move(out_);
     }
@@ -88,6 +89,29 @@ private:
         out_.edit.changes.insert(out_.edit.changes.end(), edit.changes.begin(), edit.changes.end());
         out_.taken.push_back(std::move(told));
         return true;
+    }
+
+    /// Without a register that tells, by the wait states that follow from it.
+    void guessRange()
+    {
+        const std::optional<std::uint32_t> states =
+            device_.waitStates.valid() ? codeOf(device_.waitStates) : std::optional<std::uint32_t>();
+        if (device_.rangeControl.valid() || !states || now_->image.codeOf(device_, device_.waitStates) == *states)
+            return;
+        const int errors = now_->count(Finding::Severity::Error);
+        for (size_t r = 0; r < device_.ranges.size(); ++r) {
+            const Edit edit =
+                editOf("range", SetText{SetText::What::Range,
+                                        int(r) == device_.resetRange ? std::string() : device_.ranges[r].id});
+            const Expected<Plan> next = applied(plan_, edit);
+            const auto then = next ? computeSnapshot(start_.with(*next)) : nullptr;
+            if (then && then->image.codeOf(*then->device, device_.waitStates) == *states &&
+                then->count(Finding::Severity::Error) <= errors) {
+                take(edit);
+                now_ = then;
+                return;
+            }
+        }
     }
 
     void readRange()
@@ -473,7 +497,7 @@ private:
             for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
                 const FieldRef ref{own, int(r), int(f)};
                 const std::optional<std::uint32_t> code = codeOf(ref);
-                if (code && *code != now_->image.codeOf(device_, ref) && whyNotByHand(device_, ref).empty())
+                if (code && *code != now_->image.codeOf(device_, ref) && whyNotEntered(*now_, n, ref).empty())
                     out.emplace_back(ref, *code);
             }
         return out;
@@ -516,7 +540,7 @@ private:
                 entry && !entry->edit.changes.empty() && entry->kind == FieldEntry::Kind::ByHand) {
                 take(entry->edit, entry->told);
                 compute();
-            } else if (entry && !entry->edit.changes.empty()) {
+            } else if (entry && !entry->edit.changes.empty() && whyNotByHand(device_, ref).empty()) {
                 // A goal says it but spoils another field.
                 const std::string name = device_.registerOf(ref).name + "." + device_.fieldOf(ref).name;
                 take(editOf("", SetOverride{plan_.needs[n].id, name, fieldCodeText(device_.fieldOf(ref), code)}));
@@ -569,7 +593,15 @@ private:
     }
 
     /// Data and commands are no decisions.
-    bool isData(const FieldRef& ref) const { return !whyNotByHand(device_, ref).empty(); }
+    bool isData(const FieldRef& ref) const
+    {
+        if (whyNotByHand(device_, ref).empty())
+            return false;
+        for (size_t n = 0; n < plan_.needs.size(); ++n)
+            if (now_->bindings.needs[n].instance == ref.instance && whyNotEntered(*now_, n, ref).empty())
+                return false;
+        return true;
+    }
 
     const Snapshot& start_;
     const Device& device_;

@@ -199,22 +199,35 @@ private:
 
     std::optional<std::string> quantity()
     {
-        const std::optional<Rational> start = numberOf(now_);
-        if (!start || start->isZero())
+        std::optional<Rational> start = numberOf(now_);
+        if (!start)
             return std::nullopt;
+        // From no time at all one gets nowhere by doubling.
+        const bool share = std::holds_alternative<Ratio>(now_);
+        if (start->isZero() && !share)
+            start = Rational(1, 1'000'000'000);
         const std::optional<std::uint32_t> codeNow = codeAt(*start);
         if (!codeNow)
             return std::nullopt;
         std::vector<Rational> guesses;
         // A divider goes with the inverse of a rate, a count of ticks with a time.
         const std::optional<std::int64_t> is = encoding().decode(*codeNow), to = encoding().decode(wanted_);
-        if (is && to && *is != 0 && *to != 0) {
+        if (is && to && *is != 0 && *to != 0 && !start->isZero()) {
             guesses.push_back(*start * Rational(*to) / Rational(*is));
             guesses.push_back(*start * Rational(*is) / Rational(*to));
         }
+        // A share lies between nothing and all.
+        if (share)
+            guesses.insert(guesses.end(), {Rational(0), Rational(1)});
         for (const Rational& guess : guesses)
             if (codeAt(guess) == wanted_)
                 return polished(guess);
+        if (share) {
+            const std::optional<std::uint32_t> least = codeAt(Rational(0));
+            const std::optional<Rational> found =
+                least ? between(Rational(0), *least, Rational(1)) : std::optional<Rational>();
+            return found ? std::optional(polished(*found)) : std::nullopt;
+        }
         if (const std::optional<Rational> found = bisected(*start, *codeNow))
             return polished(*found);
         return std::nullopt;
@@ -430,7 +443,23 @@ std::string toldOf(const Plan& before, const Need& was, const Need& is)
     return parts.empty() ? "Changed." : joined(parts, "; ") + ".";
 }
 
+/// Whether the need's configuration writes the field.
+bool configures(const Snapshot& s, NeedIndex need, const FieldRef& ref)
+{
+    return std::any_of(s.settings[need].roles.begin(), s.settings[need].roles.end(), [&](const RoleValue& value) {
+        return value.when == RoleValue::When::Config && s.device->roleField(ref.instance, value.role) == ref;
+    });
+}
+
 } // namespace
+
+std::string whyNotEntered(const Snapshot& s, NeedIndex need, const FieldRef& ref)
+{
+    const std::string why = whyNotByHand(*s.device, ref);
+    const bool data = s.device->fieldOf(ref).keepsWrites() && ref.instance == s.bindings.needs[need].instance &&
+                      configures(s, need, ref);
+    return data ? std::string() : why;
+}
 
 Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::uint32_t code,
                                 OtherFields others)
@@ -439,7 +468,7 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
     const Field& field = device.fieldOf(ref);
     const Need& of = s.plan.needs[need];
     const BoundNeed& bound = s.bindings.needs[need];
-    if (const std::string why = whyNotByHand(device, ref); !why.empty())
+    if (const std::string why = whyNotEntered(s, need, ref); !why.empty())
         return problemOf(fmt::format("{} {}.", device.nameOf(ref), why));
     if (code > field.maxCode())
         return problemOf(fmt::format("{} takes 0 to {}.", device.nameOf(ref), field.maxCode()));
@@ -474,6 +503,9 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
         if (agrees(s, byGoal, ref, code))
             return entryOf(s, FieldEntry::Kind::Goal, std::move(byGoal));
     }
+    if (const std::string why = whyNotByHand(device, ref); !why.empty())
+        return problemOf(fmt::format("no goal of {} gives {} the value {}, and it {}.", of.title, device.nameOf(ref),
+                                     fieldCodeText(field, code), why));
     edit.changes = {SetOverride{of.id, name, fieldCodeText(field, code)}};
     return entryOf(s, FieldEntry::Kind::ByHand, std::move(edit),
                    fmt::format("No goal of {} gives {} the value {}; it is set by hand.", of.title, name,
@@ -520,9 +552,11 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
             if (stands.image.codeOf(*stands.device, ref) == code)
                 continue;
             Expected<FieldEntry> entry = enterField(stands, need, ref, code);
-            if (!entry)
+            if (!entry && shape.fields[f].keepsWrites())
                 return entry.problem();
-            if (!byGoals && entry->kind == FieldEntry::Kind::Goal)
+            if (!entry)
+                continue; // a flag, a status: as the hardware has it
+            if (!byGoals && entry->kind == FieldEntry::Kind::Goal && whyNotByHand(*s.device, ref).empty())
                 entry = entryOf(stands, FieldEntry::Kind::ByHand,
                                 editOf({}, SetOverride{s.plan.needs[need].id, fieldName(*s.device, ref),
                                                        fieldCodeText(shape.fields[f], code)}),

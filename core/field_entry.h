@@ -21,6 +21,10 @@ struct FieldEntry {
 /// baud rate would go elsewhere for a number of samples; where all of them are to be others it may.
 enum class OtherFields { Stay, MayMove };
 
+/// Why nothing can be typed into a field for a need: it keeps nothing, acts when it is written, or holds data that the
+/// need does not configure. Empty when something can.
+std::string whyNotEntered(const Snapshot& s, NeedIndex need, const FieldRef& ref);
+
 /// What putting `code` into a field of a need's registers changes. Fails, changing nothing, when the field is none that
 /// the need decides, does not keep what is written, or the code does not fit.
 Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::uint32_t code,

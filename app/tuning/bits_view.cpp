@@ -479,7 +479,7 @@ void BitsView::edit(const std::string& dotted, const QString& text)
     if (box == all.end())
         return;
     if (box->field)
-        if (const std::string why = whyNotByHand(*shown_->device, box->ref); !why.empty()) {
+        if (const std::string why = whyNotEntered(*shown_, need_, box->ref); !why.empty()) {
             Q_EMIT document_.refused(QString::fromStdString(dotted + " " + why + "."));
             return;
         }

@@ -47,7 +47,7 @@ class FieldEntryTest : public QObject {
             const Block& block = s.device->blockOf(own);
             for (size_t r = 0; r < block.registers.size(); ++r)
                 for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
-                    if (const FieldRef ref{own, int(r), int(f)}; whyNotByHand(*s.device, ref).empty())
+                    if (const FieldRef ref{own, int(r), int(f)}; whyNotEntered(s, n, ref).empty())
                         out.emplace_back(n, ref);
         }
         return out;
@@ -102,6 +102,8 @@ private Q_SLOTS:
             const Field& field = device.fieldOf(ref);
             const std::uint32_t was = s->image.codeOf(device, ref);
             const Expected<FieldEntry> entry = enterField(*s, need, ref, was ^ 1u);
+            if (!entry && !whyNotByHand(device, ref).empty())
+                continue;
             QVERIFY2(entry.ok(), entry ? "" : entry.problem().message.c_str());
             if (entry->kind != FieldEntry::Kind::ByHand)
                 continue;
@@ -173,6 +175,8 @@ private Q_SLOTS:
             const std::string what = plan.toStdString() + ", round " + std::to_string(round) + ": " +
                                      device.nameOf(ref) + " = " + std::to_string(code);
             const Expected<FieldEntry> entry = enterField(*s, need, ref, code);
+            if (!entry && !whyNotByHand(device, ref).empty())
+                continue; // data that no goal gives so
             QVERIFY2(entry.ok(), entry ? "" : (what + ": " + entry.problem().message).c_str());
             const Expected<Plan> next = applied(s->plan, entry->edit);
             QVERIFY2(next.ok(), what.c_str());
