@@ -173,6 +173,8 @@ void Inspector::follow(const QString& link)
         view_.select({Place::Kind::Need, id, {}});
     else if (kind == "signal")
         view_.select({Place::Kind::Signal, link.section(':', 1, 1).toStdString(), link.section(':', 2).toStdString()});
+    else if (kind == "register")
+        view_.select({Place::Kind::Register, id, {}});
     else if (kind == "pad")
         view_.jump({Place::Kind::Pad, id, view_.selectedNeed()});
     else if (kind == "hold")

@@ -18,6 +18,7 @@
 
 #include <algorithm>
 #include <map>
+#include <utility>
 
 namespace bindrel {
 
@@ -70,6 +71,57 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
     }
 }
 
+namespace {
+
+/// What the form of its goals does not show: what is set by hand, how its numbers are calculated, what it shares.
+void behindNeed(Sheet& sheet, const Snapshot& s, NeedIndex index)
+{
+    const Theme& t = Theme::get();
+    const Need& need = s.plan.needs[index];
+    const BoundNeed& bound = s.bindings.needs[index];
+    if (!need.overrides.empty()) {
+        sheet.heading("Set by hand");
+        for (const auto& [field, text] : need.overrides)
+            sheet.row(bound.instance < 0 ? html(field)
+                                         : link("register:" + QString::fromStdString(need.binding.instance + "." +
+                                                                                     field.substr(0, field.find('.'))),
+                                                html(field)),
+                      colour(t.caution, html(text)));
+    }
+    bool any = false;
+    for (const Achieved& row : s.settings[index].achieved)
+        if (!row.formula.empty()) {
+            if (!std::exchange(any, true))
+                sheet.heading("Calculation");
+            sheet.row(html(row.title), colour(t.muted, html(row.formula)));
+        }
+    if (bound.instance < 0)
+        return;
+    const ClockIndex kernel = s.device->instances[size_t(bound.instance)].kernel;
+    QStringList with, clocked;
+    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        const InstanceIndex other = s.bindings.needs[n].instance;
+        if (NeedIndex(int(n)) == index || other < 0)
+            continue;
+        const QString name = link("need:" + QString::fromStdString(s.plan.needs[n].id), html(s.plan.needs[n].title));
+        if (other == bound.instance)
+            with << name;
+        else if (kernel >= 0 && s.device->instances[size_t(other)].kernel == kernel)
+            clocked << name;
+    }
+    if (!with.isEmpty() || !clocked.isEmpty())
+        sheet.heading("Shares");
+    if (!with.isEmpty())
+        sheet.row(html(need.binding.instance), with.join(", "));
+    constexpr qsizetype kShown = 6;
+    if (!clocked.isEmpty())
+        sheet.row(html(s.device->clocks[size_t(kernel)].name),
+                  clocked.mid(0, kShown).join(", ") +
+                      (clocked.size() > kShown ? QString(" and %1 more").arg(clocked.size() - kShown) : QString()));
+}
+
+} // namespace
+
 QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, const std::vector<Option>& options)
 {
     const Theme& t = Theme::get();
@@ -115,6 +167,8 @@ QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, 
                  html(seat.signal.title));
         sheet.row(seat.signal.id == signal ? "<b>" + name + "</b>" : name, pad);
     }
+    if (options.empty() && signal.empty())
+        behindNeed(sheet, s, index);
     if (options.empty())
         for (const PadSetup& setup : s.pads)
             if (setup.need == index && bound.seats[size_t(setup.seat)].signal.id == signal) {

@@ -58,6 +58,19 @@ class InspectorTest : public QObject {
     }
 
 private Q_SLOTS:
+    /// What the form of goals does not show: how numbers are calculated, what is set by hand, what is shared.
+    void aNeedShowsWhatItsFormDoesNot()
+    {
+        const auto s = run(demo());
+        const QString text = plain(needText(*s, needIndex(s->plan, "gate-bridge"), "", {}));
+        QVERIFY2(text.contains("CALCULATION") && text.contains("3125") && !text.contains("SET BY HAND"),
+                 qPrintable(text));
+        const auto byHand = run(with(demo(), SetOverride{"uplink", "CTL.OVS", "1"}));
+        const QString uplink = plain(needText(*byHand, needIndex(s->plan, "uplink"), "", {}));
+        QVERIFY2(uplink.contains("SET BY HAND") && uplink.contains("CTL.OVS") && uplink.contains("goals ask for 0"),
+                 qPrintable(uplink));
+    }
+
     void clocksAreExplained()
     {
         const auto s = run(demo());
