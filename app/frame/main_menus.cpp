@@ -358,7 +358,7 @@ void MainWindow::showKeys()
     rows.emplace_back("H", "Hold or release, in needs and ladder");
     rows.emplace_back(
         "48M Enter", "Type a rate on a clock to find settings for it; also >= 100 MHz, max; Shift+Enter adds a target");
-    rows.emplace_back("\u2191, \u2193", "Goals: the next value that the hardware can make (also the wheel)");
+    rows.emplace_back("\u2191, \u2193", "Goals: the next value that the hardware can make");
     rows.emplace_back("\u2191, \u2193, \u2190, \u2192",
                       "Waveform: choose a handle, step its goal; +, \u2212, 0 zoom (also the wheel)");
     rows.emplace_back("F2, Del", "Bits: change a field or register; drop what is set by hand");

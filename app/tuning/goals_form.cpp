@@ -19,7 +19,6 @@
 #include <QStyle>
 #include <QToolButton>
 #include <QVBoxLayout>
-#include <QWheelEvent>
 
 namespace bindrel {
 
@@ -324,13 +323,11 @@ bool GoalsForm::eventFilter(QObject* watched, QEvent* event)
             if (row.editor == watched)
                 return restore(std::string(id)), true;
     }
-    // Arrows and wheel step to the next value that the hardware can make.
+    // Arrows step to the next value that the hardware can make; the wheel scrolls, whatever field has the focus.
     if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::KeyPress)
         if (const auto* key = static_cast<QKeyEvent*>(event);
             (key->key() == Qt::Key_Up || key->key() == Qt::Key_Down) && key->modifiers() == Qt::NoModifier)
             return step(edit, key->key() == Qt::Key_Up), true;
-    if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::Wheel && edit->hasFocus())
-        return step(edit, static_cast<QWheelEvent*>(event)->angleDelta().y() > 0), true;
     if (event->type() == QEvent::FocusIn || event->type() == QEvent::Enter)
         for (const auto& [id, row] : rows_)
             if (row.editor == watched)
