@@ -522,9 +522,9 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
                        editOf("Drop " + name, SetOverride{s.plan.needs[need].id, name, std::nullopt}),
                        name + " follows the goals again.");
     }
-    const Expected<std::uint32_t> code = fieldCode(s.device->fieldOf(ref), text);
+    const Expected<std::uint32_t> code = fieldCode(*s.device, ref, text);
     if (!code)
-        return code.problem();
+        return problemOf(code.problem().message + ".");
     return enterField(s, need, ref, *code);
 }
 

@@ -40,8 +40,9 @@ std::vector<std::string> valueNames(const Field& field)
     return out;
 }
 
-Expected<std::uint32_t> fieldCode(const Field& field, std::string_view text)
+Expected<std::uint32_t> fieldCode(const Device& device, const FieldRef& ref, std::string_view text)
 {
+    const Field& field = device.fieldOf(ref);
     const std::string word = underscored(std::string(trimmed(text)));
     const std::vector<std::string> names = valueNames(field);
     // A name in the same case is meant before one that differs in it.
@@ -51,9 +52,8 @@ Expected<std::uint32_t> fieldCode(const Field& field, std::string_view text)
                 return field.values[i].code;
     if (const std::optional<std::uint32_t> code = numberIn(word, field.maxCode()))
         return *code;
-    return problemOf(fmt::format("\"{}\" is not a value of {}; use 0 to {}{}{}", trimmed(text), field.name,
-                                 field.maxCode(), names.empty() ? "" : " or " + listed(names),
-                                 names.empty() ? "" : didYouMean(word, names)));
+    return problemOf(fmt::format("\"{}\" is not a value of {}; use 0 to {}{}", trimmed(text), device.nameOf(ref),
+                                 field.maxCode(), names.empty() ? "" : " or " + listed(names)));
 }
 
 Expected<std::uint32_t> wordValue(const Register& reg, std::string_view text)

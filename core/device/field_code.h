@@ -16,7 +16,7 @@ std::vector<std::string> valueNames(const Field& field);
 
 /// A code of a field as people write it: "2", "0x1F", "0b101", or the name of one of its values, with blanks or
 /// underscores. Fails, saying what would be right, when it is none or does not fit.
-Expected<std::uint32_t> fieldCode(const Field& field, std::string_view text);
+Expected<std::uint32_t> fieldCode(const Device& device, const FieldRef& ref, std::string_view text);
 
 /// The same for a whole register: a number that its width holds.
 Expected<std::uint32_t> wordValue(const Register& reg, std::string_view text);

@@ -84,7 +84,7 @@ public:
                 continue;
             }
             const Field& field = device_.fieldOf(*ref);
-            const Expected<std::uint32_t> code = fieldCode(field, value);
+            const Expected<std::uint32_t> code = fieldCode(device_, *ref, value);
             if (!code)
                 image_.unplaced.push_back(fmt::format("{}: {}", name, code.problem().message));
             else if (field.access == Field::Access::ReadOnly)

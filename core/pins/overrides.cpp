@@ -47,14 +47,13 @@ Override overrideOf(const Device& device, const Plan& plan, const Bindings& bind
                                   instance, name, didYouMean(name, fieldNames(device.blockOf(bound.instance))));
         return out;
     }
-    const Field& field = device.fieldOf(*ref);
     if (const std::string why = whyNotByHand(device, *ref); !why.empty()) {
         out.trouble = fmt::format("{} {}, so it cannot be set by hand. Drop that value.", device.nameOf(*ref), why);
         return out;
     }
-    const Expected<std::uint32_t> code = fieldCode(field, text);
+    const Expected<std::uint32_t> code = fieldCode(device, *ref, text);
     if (!code) {
-        out.trouble = fmt::format("{}: {}.", device.nameOf(*ref), code.problem().message);
+        out.trouble = code.problem().message + ".";
         return out;
     }
     out.ref = *ref;
