@@ -344,9 +344,6 @@ private:
         if (!best)
             return;
         claim(best->binding);
-        Binding is = need.binding;
-        for (const auto& [signal, name] : best->binding.via)
-            is.via[signal] = name;
         if (best->binding.instance == need.binding.instance && best->binding.pads == need.binding.pads)
             return;
         take(editOf("bind", SetBinding{need.id, best->binding}));
