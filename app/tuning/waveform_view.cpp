@@ -406,7 +406,7 @@ void WaveformView::mouseMoveEvent(QMouseEvent* event)
     if (dragged_) {
         cursor_ = timeAt(event->position().x());
         const Duration at(Rational(std::llround(*cursor_ * 1e12), 1'000'000'000'000));
-        const Waveform::Handle handle = *dragged_; // whoever is told may end it
+        const Waveform::Handle handle = *dragged_; // a copy: a slot of this signal may end the drag
         Q_EMIT dragged(handle, at);
         update();
         return;

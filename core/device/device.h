@@ -50,7 +50,7 @@ struct Instance {
     FieldCode gateSet;      ///< written to open it, where that is another register than `gate`
     FieldCode gateClear;    ///< the same to close it
     FieldCode reset;        ///< lets it out of reset, when it is held there after the chip's reset
-    /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
+    /// What makes the unit behind it this instance (its mode). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;
     DomainIndex domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
     /// What it takes while its gate is open: always, and for each megahertz of the clock that times it; zero when the
@@ -194,8 +194,9 @@ struct Device {
     std::vector<Instance> instances;
     std::vector<Pad> pads;
     std::vector<Route> routes;
-    std::vector<std::string> groups;  ///< names of signal groups
-    std::vector<FieldRef> muxFields;  ///< every field that a route or a personality sets beyond the pad's own, sorted
+    std::vector<std::string> groups; ///< names of signal groups
+    std::vector<FieldRef>
+        muxFields; ///< every field that a route or the mode of a unit sets beyond the pad's own, sorted
     std::vector<FieldCode> emptySets; ///< remap codes whose pads this package does not have
     std::vector<Exclusive> exclusives;
     std::vector<std::string> absent;   ///< what the family has and this device lacks

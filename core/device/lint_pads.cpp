@@ -81,7 +81,7 @@ void lintMuxCodes(const Device& device, LintRemarks& out)
     for (const FieldCode& empty : device.emptySets)
         used[empty.ref].insert(empty.code);
     for (const FieldRef& field : device.muxFields) {
-        // Personality fields are seen once from each instance of their unit; together those use all codes.
+        // Fields for the mode of a unit are seen once from each instance of their unit; together those use all codes.
         if (!device.instances[size_t(field.instance)].unit.empty())
             continue;
         for (const EnumValue& value : device.fieldOf(field).values)

@@ -67,7 +67,7 @@ void lintEncoding(const Block& block, const std::string& name, const Role& role,
 
 void lintAddresses(const Device& device, LintRemarks& out)
 {
-    // Two registers of one block at one offset are said once, for the block; a unit's personalities share their
+    // Two registers of one block at one offset are said once, for the block; the modes of a unit share their
     // registers.
     std::map<std::uint32_t, size_t> taken;
     for (size_t i = 0; i < device.instances.size(); ++i)
@@ -143,7 +143,7 @@ void lintDma(const Device& device, LintRemarks& out)
             if (!router.valid() || link.code > device.fieldOf(router).maxCode())
                 out.say("dma-router", "{}.{} has the request {}, but {} has no field that could hold it", instance.name,
                         event, link.code, device.instances[size_t(holder)].name);
-            // A unit's personalities make the same request, whatever it is at the time.
+            // The modes of a unit make the same request, whatever it is at the time.
             const std::string who = instance.unit.empty() ? instance.name : instance.unit;
             if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event);
                 !fresh && at->second != who + "." + event)

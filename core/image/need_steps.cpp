@@ -27,7 +27,7 @@ public:
     {
     }
 
-    /// Clock, personality and DMA channels of the instance: all that can be set for it without its arithmetic.
+    /// Clock, mode of the unit and DMA channels of the instance: all that can be set for it without its arithmetic.
     void instance(const BoundNeed& bound)
     {
         gate(bound.instance);
@@ -51,7 +51,7 @@ public:
             }
     }
 
-    /// Fields of the instance's own registers that its personality and its lanes' roles need, where no arithmetic
+    /// Fields of the instance's own registers that the mode of its unit and its lanes' roles need, where no arithmetic
     /// writes them.
     void ownSelects(const BoundNeed& bound)
     {

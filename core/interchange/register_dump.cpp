@@ -53,7 +53,7 @@ public:
             const Block& block = device.blockOf(int(i));
             for (size_t r = 0; r < block.registers.size(); ++r) {
                 const At at{int(i), int(r)};
-                // Personalities of a unit have their registers at the same addresses: each is told.
+                // The modes of a unit have their registers at the same addresses: each gets the value.
                 byAddress_[device.addressOf(int(i), int(r))].push_back(at);
                 byName_.emplace(lowered(device.instances[i].name + "." + block.registers[r].name), at);
             }

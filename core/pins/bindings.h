@@ -42,7 +42,7 @@ struct Resource {
     enum class Kind {
         Pad,
         Instance,
-        Unit,      ///< has one personality at a time; the index is that of its first instance
+        Unit,      ///< is in one mode at a time; the index is that of its first instance
         Line,      ///< external-interrupt line
         Setting,   ///< a multiplexer's field, which holds one code; index into Device::muxFields
         Channel,   ///< instance x 256 + number of the channel, of a timer or converter
@@ -62,7 +62,7 @@ struct Claim {
 /// What a need does with a resource. Two uses clash unless both say the same, non-empty, `as`.
 struct Use {
     Resource resource;
-    std::string as; ///< the code that a field must hold, the personality of a unit, the time base of a timer
+    std::string as; ///< the code that a field must hold, the mode of a unit, the time base of a timer
     int seat = -1;
 
     bool clashes(const Use& other) const { return resource == other.resource && (as.empty() || as != other.as); }

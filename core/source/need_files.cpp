@@ -58,7 +58,7 @@ bool hasFiles(const Facts& f, const Names& names, NeedIndex need)
         return false;
     if (sourceOf(f.plan.needs[need].kind).define)
         return f.bindings.needs[need].instance < 0 || f.settings[need].computed;
-    // A kind without arithmetic: its clock gate, its personality, its DMA channel.
+    // A kind without arithmetic: its clock gate, the mode of its unit, its DMA channel.
     return !stepsOf(f, need, Step::Phase::Need).empty();
 }
 
