@@ -312,11 +312,6 @@ int differences(const Codes& a, const Codes& b, const FieldRef& but)
     return out;
 }
 
-std::string fieldName(const Device& device, const FieldRef& ref)
-{
-    return device.registerOf(ref).name + "." + device.fieldOf(ref).name;
-}
-
 /// Goals of the kind, that of the role first.
 std::vector<const GoalSpec*> goalsFor(const Snapshot& s, const Plan& plan, NeedIndex need, const FieldRef& ref)
 {
@@ -474,7 +469,7 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
         return problemOf(fmt::format("{} takes 0 to {}.", device.nameOf(ref), field.maxCode()));
     if (s.image.codeOf(device, ref) == code)
         return FieldEntry{FieldEntry::Kind::Same, {}, device.nameOf(ref) + " holds that already."};
-    const std::string name = fieldName(device, ref);
+    const std::string name = overrideName(device, ref);
     const std::string title = fmt::format("{} = {}", device.nameOf(ref), fieldCodeText(field, code));
     if (ref.instance != bound.instance) {
         if (!decidesElsewhere(s, need, ref))
@@ -515,7 +510,7 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
 Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::string_view text)
 {
     if (trimmed(text).empty()) {
-        const std::string name = fieldName(*s.device, ref);
+        const std::string name = overrideName(*s.device, ref);
         if (!s.plan.needs[need].overrides.contains(name))
             return FieldEntry{FieldEntry::Kind::Same, {}, s.device->nameOf(ref) + " is not set by hand."};
         return entryOf(s, FieldEntry::Kind::Dropped,
@@ -558,9 +553,9 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
                 continue; // a flag, a status: as the hardware has it
             if (!byGoals && entry->kind == FieldEntry::Kind::Goal && whyNotByHand(*s.device, ref).empty())
                 entry = entryOf(stands, FieldEntry::Kind::ByHand,
-                                editOf({}, SetOverride{s.plan.needs[need].id, fieldName(*s.device, ref),
+                                editOf({}, SetOverride{s.plan.needs[need].id, overrideName(*s.device, ref),
                                                        fieldCodeText(shape.fields[f], code)}),
-                                fieldName(*s.device, ref) + " is set by hand.");
+                                overrideName(*s.device, ref) + " is set by hand.");
             Expected<Plan> next = applied(stands.plan, entry->edit);
             if (!next)
                 return next.problem();

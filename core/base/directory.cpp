@@ -12,6 +12,7 @@
 #include <dirent.h>
 #include <fcntl.h>
 #include <fstream>
+#include <sstream>
 #include <sys/file.h>
 #include <sys/stat.h>
 #include <sys/sysmacros.h>
@@ -100,10 +101,11 @@ std::string holderOf(int fd)
     const std::string wanted = fmt::format("{:02x}:{:02x}:{}", major(info.st_dev), minor(info.st_dev), info.st_ino);
     for (std::string row; std::getline(table, row);) {
         // "1: FLOCK  ADVISORY  WRITE 4711 08:01:131 0 EOF"
-        char kind[16] = "", where[64] = "";
+        std::istringstream words(row);
+        std::string number, kind, advisory, access, where;
         int pid = 0;
-        if (std::sscanf(row.c_str(), "%*d: %15s %*s %*s %d %63s", kind, &pid, where) != 3 ||
-            std::string(kind) != "FLOCK" || wanted != where || pid <= 0)
+        if (!(words >> number >> kind >> advisory >> access >> pid >> where) || kind != "FLOCK" || wanted != where ||
+            pid <= 0)
             continue;
         std::ifstream comm(fmt::format("/proc/{}/comm", pid));
         std::string name;

@@ -17,8 +17,11 @@ constexpr std::size_t kLargePart = 14;
 
 Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
 {
-    for (const TrialClock& clock : now.clocks)
-        wasRates_.push_back(clock.hertz);
+    for (size_t i = 0; i < now.size(); ++i) {
+        wasRates_.push_back(now.clocks[i].hertz);
+        brokeBefore_.push_back(now.breaks(i));
+        outsideBefore_.push_back(now.outside(i));
+    }
     const std::vector<ClockNode>& nodes = now.device().clocks;
     for (size_t i = 0; i < nodes.size(); ++i) {
         const ClockNode& node = nodes[i];
@@ -142,14 +145,15 @@ double Completion::offBy(ClockIndex clock, double rate) const
     return was > 0 && rate > 0 ? std::max(rate / was, was / rate) : 0;
 }
 
-/// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
-std::vector<Completion::Row> Completion::ordered(ClockTrial& trial, ClockIndex index)
+/// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was. Without
+/// those that cost too much after what has been decided `before`.
+std::vector<Completion::Row> Completion::ordered(ClockTrial& trial, ClockIndex index, const Cost& before)
 {
     const size_t i = size_t(index);
     std::vector<Row> rows;
     rows.reserve(std::min<std::size_t>(trial.settings(i).size(), kMostSettings) + 1);
     const auto add = [&](std::int64_t setting) {
-        if (const std::optional<Row> row = rowOf(trial, index, setting))
+        if (const std::optional<Row> row = rowOf(trial, index, setting); row && before + row->cost < toBeat())
             rows.push_back(*row);
     };
     add(now_.clocks[i].setting);
@@ -167,14 +171,6 @@ std::size_t Completion::InputHash::operator()(const Input& input) const
     for (const Rational& number : {input.rate.value, input.tolerance.low.value, input.tolerance.high.value})
         for (const std::int64_t half : {number.num(), number.den()})
             hash = (hash ^ std::size_t(half)) * 0x9E3779B97F4A7C15u + (hash >> 29);
-    return hash;
-}
-
-std::size_t Completion::KeyHash::operator()(const std::vector<std::int64_t>& key) const
-{
-    std::size_t hash = key.size();
-    for (const std::int64_t word : key)
-        hash = (hash ^ std::size_t(word)) * 0x9E3779B97F4A7C15u + (hash >> 29);
     return hash;
 }
 
@@ -239,7 +235,7 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
 
 void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, size_t at, Cost cost)
 {
-    if (cost >= (best_ ? *best_ : under_) || steps_ > kMostSteps)
+    if (cost >= toBeat() || steps_ > kMostSteps)
         return;
     if (at == part.size()) {
         best_ = cost;
@@ -256,7 +252,7 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
         Cost least = cost;
         for (std::size_t k = at; k < part.size() && dependents_[part[k]].empty(); ++k)
             least.changed += mustChange(trial, part[k]);
-        if (least >= (best_ ? *best_ : under_))
+        if (least >= toBeat())
             return;
     }
     trial.clocks[i].setting = now_.clocks[i].setting;
@@ -278,8 +274,11 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
         if (!open || (best_ && *best_ <= cost))
             return;
     }
-    for (const Row& row : ordered(trial, index))
+    for (const Row& row : ordered(trial, index, cost)) {
+        if (cost + row.cost >= toBeat())
+            break; // those behind it cost no less
         go(row.cost, row.clock);
+    }
 }
 
 /// Whether a clock in use that nothing depends on surely cannot keep its rate, whatever it is set to. Its inputs have

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/clocks/trial.h"
+#include "core/clocks/words_hash.h"
 
 #include <limits>
 #include <map>
@@ -89,7 +90,9 @@ private:
     };
     std::optional<Row> rowOf(ClockTrial& trial, ClockIndex clock, std::int64_t setting);
     double offBy(ClockIndex clock, double rate) const;
-    std::vector<Row> ordered(ClockTrial& trial, ClockIndex clock);
+    std::vector<Row> ordered(ClockTrial& trial, ClockIndex clock, const Cost& before);
+    /// What a part's cost has to stay below.
+    const Cost& toBeat() const { return best_ ? *best_ : under_; }
     Row bestOf(ClockTrial& trial, ClockIndex clock);
     Row lookForBest(ClockTrial& trial, ClockIndex clock);
     bool mustChange(const ClockTrial& trial, ClockIndex clock) const;
@@ -98,6 +101,7 @@ private:
 
     const ClockTrial& now_;
     std::vector<double> wasRates_;
+    std::vector<bool> brokeBefore_, outsideBefore_; ///< by clock: its limits, before anything was changed
     std::vector<std::vector<ClockIndex>> dependents_;
     std::vector<bool> stoodBefore_; ///< by combination: what is broken already is let be
     std::vector<bool> decided_;
@@ -108,10 +112,7 @@ private:
     bool beside_ = false;        ///< some clock is measured by another
     bool looksAhead_ = false;    ///< some clock that is not decided is measured by a later one
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
-    struct KeyHash {
-        std::size_t operator()(const std::vector<std::int64_t>& key) const;
-    };
-    std::unordered_map<std::vector<std::int64_t>, Answer, KeyHash> known_;
+    std::unordered_map<std::vector<std::int64_t>, Answer, WordsHash> known_;
     std::vector<std::int64_t> key_; ///< of the part that is looked at: kept for its memory
     /// What a factor that nothing depends on is best set to, by clock, by what it then multiplies or divides.
     struct Input {

@@ -59,8 +59,8 @@ bool Completion::tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceili
                      [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); }))
         return false;
     const bool same = now_.clocks[i].rate == trial.clocks[i].rate;
-    return decided_[i] ? !now_.breaks(i) || !same
-                       : counts(trial, clock) && !(same && now_.outside(i)) && !outside(trial, clock);
+    return decided_[i] ? !brokeBefore_[i] || !same
+                       : counts(trial, clock) && !(same && outsideBefore_[i]) && !outside(trial, clock);
 }
 
 /// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.
@@ -122,7 +122,7 @@ bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
                        !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
         return true;
     // Its own rate is as it was; only what another clock demands can make it wrong.
-    return counts(trial, index) && outside(trial, index) && !now_.outside(i);
+    return counts(trial, index) && outside(trial, index) && !outsideBefore_[i];
 }
 
 /// Whether its limits matter: it is in use, or runs anyway.
@@ -151,7 +151,7 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, ClockIndex index) c
     const size_t i = size_t(index);
     const bool same = trial.clocks[i].rate == now_.clocks[i].rate;
     Cost cost;
-    cost.broken = (counts(trial, index) && outside(trial, index) && !(same && now_.outside(i))) ||
+    cost.broken = (counts(trial, index) && outside(trial, index) && !(same && outsideBefore_[i])) ||
                   (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
     for (const int below : ceilings_[i])
         cost.broken += tooFastFor(trial, below, index);

@@ -2,9 +2,10 @@
 #pragma once
 
 #include "core/clocks/trial.h"
+#include "core/clocks/words_hash.h"
 
 #include <functional>
-#include <map>
+#include <unordered_map>
 
 namespace bindrel {
 
@@ -21,7 +22,7 @@ public:
 private:
     Rates rates_;
     Function function_;
-    std::map<std::vector<std::int64_t>, std::vector<NeedIndex>> known_;
+    std::unordered_map<std::vector<std::int64_t>, std::vector<NeedIndex>, WordsHash> known_;
     std::vector<NeedIndex> none_;
 };
 

@@ -35,7 +35,7 @@ bool ReachSearch::breaksMore(ClockIndex i) const
 {
     const bool breaks = targetOf_[i] >= 0 ? trial_.outside(i) : trial_.breaks(i);
     return breaks &&
-           !(trial_.range() == now_.range() && now_.breaks(i) && trial_.clocks[i].rate == now_.clocks[i].rate);
+           !(trial_.range() == now_.range() && brokeBefore_[i] && trial_.clocks[i].rate == now_.clocks[i].rate);
 }
 
 ReachKey ReachSearch::keyNow() const

@@ -54,6 +54,8 @@ ReachSearch::ReachSearch(const ClockTrial& now, const Rates& ratesNow, const Rea
         targetOf_[size_t(request.targets[t].clock)] = int(t);
         tolerancesMatter_ = tolerancesMatter_ || request.targets[t].withTolerance;
     }
+    for (size_t i = 0; i < now.size(); ++i)
+        brokeBefore_.push_back(now.breaks(i));
     settingMatters_.assign(now.size(), false);
     for (const ClockCombination& combination : now.device().neverTogether)
         for (const ClockCombination::Term& term : combination.terms)
@@ -161,7 +163,7 @@ void ReachSearch::numbers()
         const auto [lowest, highest] = intervalOf(target);
         Interval interval{lowest.toDouble(), highest ? highest->toDouble() : std::numeric_limits<double>::max()};
         const size_t k = size_t(target.clock);
-        if (!countLimits_ && !now_.breaks(k)) {
+        if (!countLimits_ && !brokeBefore_[k]) {
             if (const auto& most = trial_.absoluteMax(k))
                 interval.high = std::min(interval.high, most->toDouble());
             if (const auto least = trial_.min(k))
@@ -197,14 +199,14 @@ bool ReachSearch::inside(ClockIndex clock) const
     const size_t i = size_t(clock);
     if (!trial_.outside(i, false))
         return true;
-    return trial_.range() == now_.range() && trial_.clocks[i].rate == now_.clocks[i].rate && now_.breaks(i);
+    return trial_.range() == now_.range() && trial_.clocks[i].rate == now_.clocks[i].rate && brokeBefore_[i];
 }
 
 /// The same in floating point and with a margin, for a quick no.
 bool ReachSearch::mayBeInside(ClockIndex clock, double rate) const
 {
     const size_t i = size_t(clock);
-    if (now_.breaks(i))
+    if (brokeBefore_[i])
         return true;
     const std::optional<Frequency>& most = trial_.absoluteMax(i);
     const std::optional<Frequency> least = trial_.min(i);

@@ -8,6 +8,7 @@
 #include "core/clocks/trial.h"
 
 #include <map>
+#include <unordered_map>
 
 namespace bindrel {
 
@@ -121,6 +122,7 @@ private:
     bool tolerancesMatter_ = false;
 
     std::vector<bool> onPath_;
+    std::vector<bool> brokeBefore_;    ///< by clock: a limit, before anything was changed
     std::vector<bool> settingMatters_; ///< by clock: not its rate alone, since it must not stand so beside others
     std::vector<int> targetOf_;        ///< by clock: index of its target, -1
     std::vector<ClockIndex> path_;     ///< clocks on any path, rising
@@ -132,7 +134,7 @@ private:
     /// By clock on the path: the last clock on the path that depends on it; past all when one off the path does, or
     /// when its own rate counts in the ranking.
     std::vector<int> neededUntil_;
-    std::map<std::vector<std::int64_t>, std::pair<int, int>>
+    std::unordered_map<std::vector<std::int64_t>, std::pair<int, int>, WordsHash>
         seen_; ///< rates that still matter -> broken limits and changed clocks so far
     std::map<std::vector<std::int64_t>, std::vector<std::int64_t>>
         fine_; ///< settings of a fraction, by clock and input rate

@@ -81,7 +81,7 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
 namespace {
 constexpr std::int64_t kUsual = 1000; ///< ppm; most clocks that are limited come from a crystal
 constexpr double kAbove = 1 + 2e-6 * double(kUsual);
-bool usual(const Tolerance& tolerance)
+bool accurate(const Tolerance& tolerance)
 {
     const auto within = [](const Ppm& off) {
         return off.value.defined() && std::abs(double(off.value.num())) <= double(kUsual) * double(off.value.den());
@@ -133,14 +133,14 @@ void ClockTrial::computeExactly(ClockIndex index)
         const SourceFacts facts = sourceFacts(*device_, *board_, node, clock.setting);
         clock.rate = runs ? facts.rate : Frequency();
         clock.tolerance = facts.tolerance;
-        if (clock.trimmed && node.trim) {
-            const bool by = node.trim->by >= 0;
-            if (by && clocks[size_t(node.trim->by)].rate.value.isZero())
-                return;
+        const bool by = node.trim && node.trim->by >= 0;
+        if (clock.trimmed && node.trim && (!by || !clocks[size_t(node.trim->by)].rate.value.isZero())) {
             const Tolerance from = by ? clocks[size_t(node.trim->by)].tolerance : Tolerance{};
             clock.tolerance = {Ppm((node.trim->tolerance.low.value + from.low.value).within64()),
                                Ppm((node.trim->tolerance.high.value + from.high.value).within64())};
         }
+        clock.accurate = accurate(clock.tolerance);
+        clock.withinSlack = clock.tolerance.worst() <= device_->limitSlack;
         return;
     }
     const int input = inputOf(index);
@@ -150,9 +150,14 @@ void ClockTrial::computeExactly(ClockIndex index)
     }
     const TrialClock& from = clocks[size_t(input)];
     clock.tolerance = from.tolerance;
-    if (node.widens())
+    clock.accurate = from.accurate;
+    clock.withinSlack = from.withinSlack;
+    if (node.widens()) {
         clock.tolerance = {Ppm((clock.tolerance.low.value + node.adds.low.value).within64()),
                            Ppm((clock.tolerance.high.value + node.adds.high.value).within64())};
+        clock.accurate = accurate(clock.tolerance);
+        clock.withinSlack = clock.tolerance.worst() <= device_->limitSlack;
+    }
     switch (node.type) {
     case ClockNode::Type::Divide:
         clock.rate = Frequency(from.rate.value.times(node.unit, clock.setting).within64());
@@ -236,10 +241,10 @@ bool ClockTrial::outside(ClockIndex index, bool relative) const
         return false;
     if (!relative || limit.relative.empty()) {
         const double rate = clock.hertz;
-        if (rate > surely_[index].min && rate < surely_[index].max && usual(clock.tolerance))
+        if (rate > surely_[index].min && rate < surely_[index].max && clock.accurate)
             return false;
     }
-    const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
+    const bool allowedFor = clock.withinSlack;
     const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
     if (limit.max && fastest > *limit.max)
         return true;
@@ -259,22 +264,23 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
     // Far enough below, with both as far off as is usual, nothing exact need be computed; nor where it is clearly
     // above.
     const double most = other.hertz * limit.max.toDouble();
-    if (clock.hertz * (kAbove * kAbove) < most && usual(clock.tolerance) && usual(other.tolerance))
+    if (clock.hertz * (kAbove * kAbove) < most && clock.accurate && other.accurate)
         return false;
     constexpr double kClearly = 1 + 1e-9; // far more than floating point is wrong by
     if (clock.hertz > most * kClearly)
         return true;
-    const Frequency bound = limit.max == Rational(1) ? other.rate : other.rate * limit.max;
-    if (clock.rate > bound)
+    const bool unit = limit.max == Rational(1);
+    const bool same = unit && clock.rate == other.rate;
+    const Frequency bound = unit ? other.rate : other.rate * limit.max;
+    if (!same && clock.rate > bound)
         return true;
-    // As computeRates() has it: what comes from one source moves together.
-    const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
-    if (allowedFor && other.tolerance.worst() <= device_->limitSlack)
+    if (clock.withinSlack && other.withinSlack)
         return false;
-    const bool together = clock.tolerance == other.tolerance && sourceOf(index) == sourceOf(size_t(limit.to));
-    const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
-    return !together &&
-           fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low));
+    // As computeRates() has it: what comes from one source moves together.
+    if (clock.tolerance == other.tolerance && sourceOf(index) == sourceOf(size_t(limit.to)))
+        return false;
+    const Frequency fastest = clock.withinSlack ? clock.rate : shifted(clock.rate, clock.tolerance.high);
+    return fastest > (other.withinSlack ? bound : shifted(bound, other.tolerance.low));
 }
 
 bool ClockTrial::forbidden(const ClockCombination& combination) const

@@ -19,6 +19,8 @@ struct TrialClock {
     Frequency rate;   ///< 0 Hz when nothing can make it run
     double hertz = 0; ///< the rate in floating point, for quick answers
     Tolerance tolerance;
+    bool accurate = true;    ///< the tolerance is small enough for quick answers
+    bool withinSlack = true; ///< and so small that limits allow for it, see Device::limitSlack
     bool used = false;
     bool running = false;
 
@@ -121,7 +123,7 @@ private:
     Voltage supply_;
     Frequency flashMost_; ///< with the most wait states
     std::vector<RateLimit> limits_;
-    /// The same in floating point, a little within: a rate between them with a tolerance of at most kUsual is surely
+    /// The same in floating point, a little within: an accurate rate between them is surely
     /// inside, and nothing exact need be computed.
     struct Surely {
         double min = 0, max = 0;

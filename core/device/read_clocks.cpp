@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
+#include "core/base/whole_number.h"
 #include "core/device/device_reader.h"
 #include "core/device/reset_state.h"
 
@@ -167,15 +168,15 @@ Encoding readFactorEncoding(const JsonNode& node, const std::vector<Rational>& l
 Rational readPart(const JsonNode& node)
 {
     const std::string text = node.asString();
-    int num = 0;
-    int den = 1;
-    char rest = 0;
-    const int got = text.size() > 9 ? 0 : std::sscanf(text.c_str(), "%d/%d%c", &num, &den, &rest);
-    if (got < 1 || got > 2 || num < 1 || den < 1) {
+    const std::vector<std::string> parts = splitted(text, '/');
+    constexpr std::int64_t kMost = 9999;
+    const std::optional<std::int64_t> num = wholeNumber(parts.front(), kMost);
+    const std::optional<std::int64_t> den = parts.size() == 1 ? 1 : wholeNumber(parts[1], kMost);
+    if (parts.size() > 2 || num.value_or(0) < 1 || den.value_or(0) < 1) {
         node.fail(fmt::format("\"{}\" is not a part; write \"1\" or \"1/2\".", text));
         return 1;
     }
-    return Rational(num, den);
+    return Rational(*num, *den);
 }
 
 } // namespace
@@ -334,7 +335,7 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
                 rate.calibration = fieldAt(choice.child("calibration"));
             if (!(rate.rate.value > Rational(0)))
                 choice.child("rate").fail("must be above zero.");
-            node.rates.push_back(std::move(rate));
+            node.rates.push_back(rate);
         }
         node.control = fieldAt(row.child("control"));
         if (row.has("calibration"))

@@ -128,6 +128,17 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// Whether a clock stands still because the board is not known to have anything at its source.
+bool isUnfitted(const Facts& f, ClockIndex clock)
+{
+    for (int at = clock; at >= 0; at = f.rates.clocks[size_t(at)].input) {
+        const ClockNode& node = f.device.clocks[size_t(at)];
+        if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External)
+            return !f.board.crystals.contains(node.id);
+    }
+    return false;
+}
+
 void kernelStopped(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t n = 0; n < f.plan.needs.size(); ++n) {
@@ -139,9 +150,10 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
         if (!state.running)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} on {} has no clock: {} does not run ({}). Choose another clock source.",
+                           fmt::format("{} on {} has no clock: {} does not run ({}). {}hoose another clock source.",
                                        f.plan.needs[n].title, f.device.instances[size_t(instance)].name,
-                                       f.device.clocks[size_t(kernel)].name, state.stopped),
+                                       f.device.clocks[size_t(kernel)].name, state.stopped,
+                                       isUnfitted(f, kernel) ? "State what is fitted there, or c" : "C"),
                            {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}},
                            {},
                            WaysOffer{}});

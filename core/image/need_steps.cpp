@@ -348,7 +348,7 @@ private:
         for (const FieldWrite& field : fields)
             for (const Achieved& row : setting.achieved)
                 if (const std::string part = achievedText(row);
-                    row.goal == field.cause && !row.byHand &&
+                    row.goal == field.cause && !row.unknown &&
                     std::find(parts.begin(), parts.end(), part) == parts.end())
                     parts.push_back(part);
         return parts.empty() ? "" : ", for " + joined(parts, ", ");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Pads: clock gates of the ports, levels of outputs, then function and direction, so that an output starts at its
 // level.
+#include "core/base/whole_number.h"
 #include "core/image/image.h"
 
 #include <fmt/format.h>
@@ -25,7 +26,7 @@ bool SharedRegisters::has(InstanceIndex port, RegisterIndex reg)
             const size_t digits = name.find_last_not_of("0123456789") + 1;
             if (role.reg < 0 || digits >= name.size())
                 continue;
-            const int own = std::stoi(name.substr(digits));
+            const int own = int(wholeNumber(std::string_view(name).substr(digits), INT32_MAX).value_or(INT32_MAX));
             const auto add = [&](RegisterIndex index) {
                 int& bit = bits[size_t(index)];
                 if (bit >= 0 && own != bit)

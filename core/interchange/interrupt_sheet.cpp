@@ -46,6 +46,64 @@ NeedTable interruptSheet(const Snapshot& s)
     return table;
 }
 
+namespace {
+/// A row's level with 0 as the most urgent, whatever the controller of its core counts like; what no need states is 0
+/// there.
+struct Level {
+    const Core& core;
+    std::int64_t value;
+    bool upwards; ///< the highest level is the most urgent
+
+    Level(const Device& device, const NeedTable::Row& row)
+        : core(coreOf(device, row.cells[0])), value(row.cells[5].empty() ? 0 : std::stoll(row.cells[5])),
+          upwards(core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0)
+    {
+    }
+    /// Less is more urgent.
+    std::int64_t rank() const { return upwards ? -value : value; }
+    static const Core& coreOf(const Device& device, const std::string& id)
+    {
+        const auto core =
+            std::find_if(device.cores.begin(), device.cores.end(), [&id](const Core& one) { return one.id == id; });
+        return core == device.cores.end() ? device.cores.front() : *core;
+    }
+};
+} // namespace
+
+NeedTable interruptsByUrgency(const Snapshot& s)
+{
+    NeedTable table = interruptSheet(s);
+    std::stable_sort(table.rows.begin(), table.rows.end(), [&s](const NeedTable::Row& a, const NeedTable::Row& b) {
+        const Level left(*s.device, a), right(*s.device, b);
+        return &left.core == &right.core && left.rank() < right.rank();
+    });
+    return table;
+}
+
+std::optional<std::uint32_t> priorityAt(const Snapshot& s, const NeedTable& table, std::size_t row, std::size_t at,
+                                        bool between)
+{
+    const Level own(*s.device, table.rows[row]);
+    const auto levelAt = [&](std::size_t index) -> std::optional<Level> {
+        if (index >= table.rows.size())
+            return std::nullopt;
+        const Level level(*s.device, table.rows[index]);
+        return &level.core == &own.core ? std::optional<Level>(level) : std::nullopt;
+    };
+    const std::int64_t step = own.upwards ? -1 : 1; // towards the less urgent
+    const std::optional<Level> here = levelAt(at), before = at > 0 ? levelAt(at - 1) : std::nullopt;
+    std::optional<std::int64_t> out;
+    if (!between)
+        out = here ? std::optional(here->value) : std::nullopt;
+    else if (here && before)
+        out = before->value + (here->value - before->value) / 2;
+    else if (here)
+        out = here->value - step;
+    else if (before)
+        out = before->value + step;
+    return out ? std::optional(std::uint32_t(std::max<std::int64_t>(*out, 0))) : std::nullopt;
+}
+
 NeedTable dmaSheet(const Snapshot& s)
 {
     NeedTable table{{"channel", "need", "instance", "request", "code", "moves", "unit", "runs", "tells"}, {}};

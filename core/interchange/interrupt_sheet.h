@@ -20,6 +20,13 @@ struct NeedTable {
 
 /// What interrupts, whom it tells, how urgent and how often; by core and number.
 NeedTable interruptSheet(const Snapshot& snapshot);
+/// The same, of each core the most urgent first.
+NeedTable interruptsByUrgency(const Snapshot& snapshot);
+/// The priority that a need's interrupts get where their row is put: that of the row at `at`, or, when `between`, one
+/// between the row before it and it, as far as there is one (beyond the ends of a core's rows: one step further). In
+/// the chip's own levels; empty where the rows are of another core.
+std::optional<std::uint32_t> priorityAt(const Snapshot& snapshot, const NeedTable& byUrgency, std::size_t row,
+                                        std::size_t at, bool between);
 /// Channels of DMA with the requests that they serve, what they move, and how; by channel.
 NeedTable dmaSheet(const Snapshot& snapshot);
 

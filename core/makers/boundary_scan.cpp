@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
+#include "core/base/whole_number.h"
 #include "core/makers/makers_file.h"
 
 #include <fmt/format.h>
@@ -201,18 +202,22 @@ private:
                 return problemHere("expected \":\" behind the names of ports.");
             const std::string mode = take().text;
             const std::string type = take().text;
-            long from = 0, to = 0;
+            std::int64_t from = 0, to = 0;
             const bool vector = type == "bit_vector" || type == "std_logic_vector";
             if (vector) {
                 if (!accept("("))
                     return problemHere("a bit_vector needs its range: (0 to 7).");
-                from = std::atol(take().text.c_str());
+                const std::optional<std::int64_t> first = wholeNumber(take().text, INT32_MAX);
                 const bool down = at("downto");
                 if (!accept("to") && !accept("downto"))
                     return problemHere("a bit_vector needs its range: (0 to 7).");
-                to = std::atol(take().text.c_str());
+                const std::optional<std::int64_t> last = wholeNumber(take().text, INT32_MAX);
+                if (!first || !last)
+                    return problemHere("the ends of a bit_vector's range must be numbers: (0 to 7).");
                 if (!accept(")"))
                     return problemHere("expected \")\" behind the range.");
+                from = *first;
+                to = *last;
                 if (from < 0 || to < 0 || std::labs(to - from) > long(kMaxPins) || (down ? from < to : to < from))
                     return problemHere("this range of a bit_vector cannot be.");
             } else if (type != "bit" && type != "std_logic") {

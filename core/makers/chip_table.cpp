@@ -2,6 +2,7 @@
 #include "core/makers/chip_table.h"
 
 #include "core/base/text.h"
+#include "core/base/whole_number.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -59,12 +60,12 @@ std::pair<std::string, int> withCode(const std::string& text)
 {
     const auto number = [](std::string_view digits) {
         digits = trimmed(digits);
-        for (const char* word : {"AF", "ALT", "F"})
-            if (digits.starts_with(word))
-                digits.remove_prefix(std::string_view(word).size());
-        return !digits.empty() && digits.size() <= 2 && digits.find_first_not_of("0123456789") == std::string_view::npos
-                   ? std::stoi(std::string(digits))
-                   : -1;
+        // Codes are often written with letters before them.
+        const std::size_t letters = digits.find_first_of("0123456789");
+        if (letters <= 3 && std::all_of(digits.begin(), digits.begin() + std::ptrdiff_t(letters),
+                                        [](char c) { return c >= 'A' && c <= 'Z'; }))
+            digits.remove_prefix(letters);
+        return int(wholeNumber(digits, 99).value_or(-1));
     };
     if (const std::size_t open = text.find_last_of('('); text.ends_with(')') && open != std::string::npos)
         if (const int code = number(std::string_view(text).substr(open + 1, text.size() - open - 2)); code >= 0)

@@ -61,6 +61,11 @@ Override overrideOf(const Device& device, const Plan& plan, const Bindings& bind
     return out;
 }
 
+std::string overrideName(const Device& device, const FieldRef& ref)
+{
+    return device.registerOf(ref).name + "." + device.fieldOf(ref).name;
+}
+
 std::vector<Override> overridesOf(const Device& device, const Plan& plan, const Bindings& bindings)
 {
     std::vector<Override> out;

@@ -17,6 +17,9 @@ struct Override {
     std::string trouble; ///< why it cannot be set and what to do; empty when it can
 };
 
+/// What the plan calls a field of the instance that serves a need: "CTL.MODE".
+std::string overrideName(const Device& device, const FieldRef& ref);
+
 /// All that the plan's needs set by hand, in its order. What two needs on one instance set differently is trouble of
 /// the later one.
 std::vector<Override> overridesOf(const Device& device, const Plan& plan, const Bindings& bindings);

@@ -114,7 +114,7 @@ void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting
     std::set<int> groups;
     bool hasLine = false;
     for (std::size_t s = 0; s < entry.signals.size(); ++s) {
-        Counting::Taker onPad = takerFor(p), onChannel = onPad, onLine = onPad;
+        Counting::Taker onPad = takerFor(p), onChannel = takerFor(p), onLine = takerFor(p);
         const bool counts = entry.signals[s].channel >= 0 && groups.insert(entry.signals[s].channel).second;
         bool allHaveLines = true;
         for (std::size_t i = 0; i < p.sites.size(); ++i)

@@ -32,6 +32,7 @@ struct GoalSpec {
         false; ///< Ratio only: may be stated as a time ("1.5 ms") or as a voltage after a filter ("1.2 V") too
     bool orNone = false;     ///< may be "none": nothing of the sort is wanted
     GoalValue fallbackValue; ///< what `fallback` says (set in kinds())
+    bool ofClock = false;    ///< Name only: the id of a source among the clocks
 };
 
 /// A wire that a need takes to the chip.

@@ -102,6 +102,8 @@ private:
         const std::string word = lowered(words_[at_].text);
         if (isJoint(words_[at_]))
             return word == "for" ? readPart() : word == "on" ? readPlace() : readTitle();
+        if (word == "core" && at_ + 1 < words_.size() && isCore(words_[at_ + 1].text))
+            return readPlace();
         if (const PhraseSpec* phrase = phraseHere())
             return stateAll(*phrase);
         if (!words_[at_].quoted && isSize(word))
@@ -268,6 +270,12 @@ private:
             }
             return state(*fits.front(), *asValue(*fits.front(), text), count);
         }
+        // "crystal HFX": a name is meant where it is that of a clock.
+        for (const GoalSpec& goal : kind_->goals)
+            for (const ClockNode& clock : device_.clocks)
+                if (goal.ofClock && !out_.goals.contains(goal.id) && clock.isSource() &&
+                    lowered(clock.id) == lowered(words_[at_].text))
+                    return state(goal, clock.id, 1);
         for (const GoalSpec& goal : kind_->goals)
             if (out_.goals.contains(goal.id) && canBeMeant(goal, words_[at_].text))
                 return problemOf(fmt::format("\"{}\" is one too many: {} is {} already.", words_[at_].text,
@@ -278,6 +286,10 @@ private:
             known.push_back(joined(splitted(lowered(goal.title), ' '), "-"));
             known.insert(known.end(), goal.choices.begin(), goal.choices.end());
         }
+        for (const GoalSpec& goal : kind_->goals)
+            for (const ClockNode& clock : device_.clocks)
+                if (goal.ofClock && clock.isSource())
+                    known.push_back(clock.id);
         std::vector<std::string> here;
         for (const GoalSpec& goal : kind_->goals)
             if (!goal.rare && !out_.goals.contains(goal.id))
@@ -342,9 +354,17 @@ private:
         return out;
     }
 
+    bool isCore(std::string_view word) const
+    {
+        return std::any_of(device_.cores.begin(), device_.cores.end(),
+                           [&word](const Core& core) { return lowered(core.id) == lowered(word); });
+    }
+
     Outcome readPlace()
     {
         ++at_;
+        if (at_ + 1 < words_.size() && lowered(words_[at_].text) == "core" && isCore(words_[at_ + 1].text))
+            ++at_;
         std::vector<std::string> ids;
         for (const Core& core : device_.cores)
             ids.push_back(core.id);

@@ -168,6 +168,9 @@ std::pair<const GoalSpec*, size_t> goalNamed(const KindSpec& kind, const std::ve
             ++same;
         if (same == title.size() && same > best.second)
             best = {&goal, same};
+        // "duty 40 %": the first of several needs no number.
+        if (same > 0 && same + 1 == title.size() && title.back() == "1" && same > best.second)
+            best = {&goal, same};
     }
     return best;
 }

@@ -2,6 +2,7 @@
 #include "core/tables/columns.h"
 
 #include "core/base/text.h"
+#include "core/base/whole_number.h"
 
 #include <fmt/format.h>
 
@@ -87,7 +88,7 @@ int codeIn(const std::string& heading)
                                              "select",
                                              "sel",
                                              "p"};
-    return words.contains(word) ? std::stoi(number) : -1;
+    return words.contains(word) ? int(wholeNumber(number, 999).value_or(-1)) : -1;
 }
 
 What byWords(const std::string& heading)
@@ -449,10 +450,10 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
                 column.what = What::Pin;
                 column.package = value.substr(7);
                 known = true;
-            } else if (What(kind) == What::Code && value.starts_with("code ") && value.size() <= 8 &&
-                       std::all_of(value.begin() + 5, value.end(), isDigit) && value.size() > 5) {
+            } else if (What(kind) == What::Code && value.starts_with("code ") &&
+                       wholeNumber(std::string_view(value).substr(5), 999)) {
                 column.what = What::Code;
-                column.code = std::stoi(value.substr(5));
+                column.code = int(*wholeNumber(std::string_view(value).substr(5)));
                 known = true;
             }
         }

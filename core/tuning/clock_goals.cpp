@@ -29,30 +29,33 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
 
 using Times = std::vector<std::int64_t>;
 
-/// Its kernel clock, with its tolerance, and its core's, which bears its interrupts.
-void addTimes(Times& out, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
-              size_t n)
+/// Its functional clock, with its tolerance.
+void addTimes(Times& out, const Device& device, const Bindings& bindings, const Rates& rates, size_t n)
 {
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
         return;
     const ClockState& kernel = rates.clocks[size_t(device.instances[size_t(instance)].kernel)];
-    const Frequency core = rates.clocks[size_t(device.cores[size_t(device.ownerCore(plan.needs[n].core))].clock)].rate;
-    out.insert(out.end(),
-               {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(),
-                kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(),
-                core.value.num(), core.value.den()});
+    out.insert(out.end(), {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(),
+                           kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(),
+                           kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den()});
 }
 
 /// All of the rates that a need's answer depends on.
 Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
 {
     Times out;
-    addTimes(out, device, plan, bindings, rates, n);
-    if (tuningOf(plan.needs[n].kind).heedsBeats)
+    addTimes(out, device, bindings, rates, n);
+    const TuningFacet& facet = tuningOf(plan.needs[n].kind);
+    if (facet.dependsOnCoreRate) {
+        const CoreIndex owner = device.ownerCore(plan.needs[n].core);
+        const Frequency core = rates.clocks[size_t(device.cores[size_t(owner)].clock)].rate;
+        out.insert(out.end(), {core.value.num(), core.value.den()});
+    }
+    if (facet.dependsOnOtherTimers)
         for (size_t other = 0; other < plan.needs.size(); ++other)
-            if (other != n && tuningOf(plan.needs[other].kind).beats)
-                addTimes(out, device, plan, bindings, rates, other);
+            if (other != n && tuningOf(plan.needs[other].kind).timerPeriodRate)
+                addTimes(out, device, bindings, rates, other);
     return out;
 }
 

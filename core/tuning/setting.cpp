@@ -21,6 +21,16 @@ const Encoding& TuningContext::encoding(std::string_view role) const
     return found ? found->encoding : asIs;
 }
 
+std::optional<std::int64_t> TuningContext::byHand(std::string_view role) const
+{
+    const Role* known = hasOverrides(plan) ? device.blockOf(bound.instance).role(role) : nullptr;
+    if (known)
+        for (const Override& set : overridesOf(device, plan, bindings))
+            if (set.ref.instance == bound.instance && set.ref.reg == known->reg && set.ref.field == known->field)
+                return known->encoding.decode(set.code);
+    return std::nullopt;
+}
+
 std::uint32_t TuningContext::maxCode(std::string_view role) const
 {
     const FieldRef ref = device.roleField(bound.instance, role);
@@ -72,17 +82,23 @@ void heedOverrides(Setting& setting, const TuningContext& c)
         for (RoleValue& value : setting.roles) {
             const Role* role = c.device.blockOf(c.bound.instance).role(value.role);
             if (!role || role->reg != set.ref.reg || role->field != set.ref.field ||
-                value.when == RoleValue::When::Event || role->encoding.encode(value.value) == set.code)
+                value.when == RoleValue::When::Event)
                 continue;
-            if (const std::optional<std::int64_t> decoded = role->encoding.decode(set.code))
+            const bool followed = role->encoding.encode(value.value) == set.code;
+            if (const std::optional<std::int64_t> decoded = role->encoding.decode(set.code); decoded && !followed)
                 value.asked = std::exchange(value.value, *decoded);
             for (Achieved& row : setting.achieved) {
                 if (value.goal.empty() || row.goal != value.goal)
                     continue;
+                row.byHand = true;
+                if (followed && !row.ok)
+                    row.trouble += " " + set.name + " is set by hand.";
+                if (followed)
+                    continue;
                 row.achieved = "not computed (" + set.name + " is set by hand)";
                 row.error = std::nullopt;
                 row.formula.clear();
-                row.byHand = true;
+                row.unknown = true;
             }
         }
     }
@@ -165,6 +181,8 @@ Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, co
 {
     Look out;
     tuned(device, plan, bindings, rates, need, &out);
+    if (const TuningFacet& facet = tuningOf(plan.needs[need].kind); facet.picture)
+        out.waveform = facet.picture(plan.needs[need]);
     return out;
 }
 

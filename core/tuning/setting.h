@@ -3,6 +3,7 @@
 
 #include "core/clocks/rates.h"
 #include "core/plan/kind.h"
+#include "core/tuning/segment_digits.h"
 
 #include <optional>
 #include <string>
@@ -18,10 +19,11 @@ struct Achieved {
     std::string achieved;
     std::optional<Ppm> error; ///< against the goal, where there is one to speak of
     bool ok = true;
-    std::string formula; ///< "80 MHz × 16 / (16 × 2778)"
-    std::string trouble; ///< why it is not ok and what to do; empty when it is
-    bool check = false;  ///< not the goal's own value but something beside it that must hold
-    bool byHand = false; ///< a field that decides it is set by hand: what is achieved is not computed
+    std::string formula;  ///< "80 MHz × 16 / (16 × 2778)"
+    std::string trouble;  ///< why it is not ok and what to do; empty when it is
+    bool check = false;   ///< not the goal's own value but something beside it that must hold
+    bool byHand = false;  ///< a field that decides it is set by hand
+    bool unknown = false; ///< and to something that the arithmetic cannot follow: what is achieved is not computed
 };
 
 /// "clock 8 MHz (at most 12 MHz)": what is, and beside it the bound that the title speaks of.
@@ -132,13 +134,15 @@ struct Waveform {
     std::vector<Band> bands; ///< below the traces
     std::optional<Ramp> ramp;
     std::vector<Mark> marks;
+    std::optional<Duration> triggers; ///< when it starts what other needs do
 };
 
-/// Another choice that nearly serves, for the person to see what was decided against.
-struct OtherWay {
+/// One of the choices that serve, or nearly do, for the person to see what was decided against and to choose another.
+struct Alternative {
     std::string choice;
     std::string result;
     std::string note;
+    std::vector<std::pair<std::string, std::int64_t>> roles = {}; ///< what it sets them to
 };
 
 /// The answer to a need's goals.
@@ -185,7 +189,10 @@ struct Setting {
 /// What is made of a need's numbers only when somebody looks at it.
 struct Look {
     std::optional<Waveform> waveform;
-    std::vector<OtherWay> otherWays;
+    std::vector<Alternative> alternatives; ///< the one in use first
+    std::optional<SegmentDigits> digits;
+    std::string startedBy; ///< id of the need whose timer starts this one's work; empty: none does
+    std::string ranking;   ///< what the arithmetic ranks them by: "the smallest error, then …"
 };
 
 /// Everything that the arithmetic of a kind may look at.
@@ -209,6 +216,9 @@ struct TuningContext {
     bool has(std::string_view role) const { return device.blockOf(bound.instance).role(role) != nullptr; }
     /// Largest code of a role's field; 0 when the block has no such role.
     std::uint32_t maxCode(std::string_view role) const;
+    /// The value that a role's field is set to by hand, which leaves the arithmetic less to choose; empty where the
+    /// goals decide it.
+    std::optional<std::int64_t> byHand(std::string_view role) const;
 };
 
 struct Accuracy;
@@ -223,11 +233,17 @@ struct TuningFacet {
     /// How the pad of a signal is sensibly set up when the plan says nothing: pull, drive, open drain, and why.
     void (*setUpPad)(PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) = nullptr;
     /// The rate at which the periods of its timer come, as achieved; empty: it cannot be had. Null: it makes none.
-    std::optional<Frequency> (*beats)(const TuningContext& context) = nullptr;
+    std::optional<Frequency> (*timerPeriodRate)(const TuningContext& context) = nullptr;
     /// Its answer depends on what other needs' timers give, not on its own clock alone: their periods pace or start it.
-    bool heedsBeats = false;
+    bool dependsOnOtherTimers = false;
+    /// Its answer depends on the rate of the core that owns it too: that has to keep up with its interrupts.
+    bool dependsOnCoreRate = false;
+    /// A timer's periods can start its work; see Look::startedBy.
+    bool startedByTimers = false;
     /// What DMA moves when the need asks for it, and in which units.
     std::vector<StreamSpec> (*streams)(const Device& device, InstanceIndex instance, const Need& need) = nullptr;
+    /// The picture of a kind that has no arithmetic; empty when there is none to draw.
+    std::optional<Waveform> (*picture)(const Need& need) = nullptr;
 };
 /// (Made in core/kinds/all.cpp.)
 const TuningFacet& tuningOf(std::string_view kind);

@@ -113,11 +113,13 @@ private Q_SLOTS:
             QCOMPARE(then->image.codeOf(device, ref), was ^ 1u);
             QVERIFY(then->plan.needs[need].overrides.contains(name));
             QVERIFY2(planText(then->plan).find(name) != std::string::npos, "not in the file");
-            // What a goal asks otherwise is a finding that drops it.
-            const bool decided = std::any_of(
-                s->settings[need].roles.begin(), s->settings[need].roles.end(), [&](const RoleValue& value) {
-                    return value.when == RoleValue::When::Config && device.roleField(ref.instance, value.role) == ref;
-                });
+            // What a goal asks otherwise is a finding that drops it; where dividers are chosen, what is set by hand is
+            // one of them, and the goals are computed with it.
+            const bool decided = std::any_of(then->settings[need].roles.begin(), then->settings[need].roles.end(),
+                                             [&](const RoleValue& value) {
+                                                 return value.when == RoleValue::When::Config && value.asked &&
+                                                        device.roleField(ref.instance, value.role) == ref;
+                                             });
             const auto finding = std::find_if(then->findings.begin(), then->findings.end(), [&](const Finding& f) {
                 return f.rule == "GOAL-08" && f.place.id == s->plan.needs[need].id && f.place.sub == name;
             });

@@ -190,6 +190,7 @@ Kind adcKind()
     kind.instanceRequests = {{"RESULT", "A value is there."}};
     kind.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
     room.tuning.solve = solveAdc;
+    room.tuning.startedByTimers = true;
     room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need& need) {
         return std::vector<StreamSpec>{{"RESULT", "data", true,
                                         adcResolution(device, instance, goalsOf<AdcGoals>(need).bits) > 16 ? 4 : 2,

@@ -26,6 +26,29 @@ std::int64_t edgeOf(const Need& need)
     return goalIs(need, "edge", "rising") ? 0 : goalIs(need, "edge", "falling") ? 1 : 2;
 }
 
+/// The counter over two of its periods, and three pulses. Intervals between two stamps can be measured up to one
+/// counter period.
+Waveform drawStamps(const Duration& reach, std::int64_t edge)
+{
+    Waveform wave;
+    wave.title = "two periods of the counter";
+    wave.span = reach * Rational(2);
+    Waveform::Trace input{"input", false, {}};
+    for (const auto& [up, down] : {std::pair{Rational(1, 8), Rational(2, 8)},
+                                   {Rational(5, 8), Rational(7, 8)},
+                                   {Rational(11, 8), Rational(13, 8)}}) {
+        input.edges.push_back({reach * up, true});
+        input.edges.push_back({reach * down, false});
+        if (edge != 1)
+            wave.marks.push_back({reach * up, reach * up, 0, "stamp", false});
+        if (edge != 0)
+            wave.marks.push_back({reach * down, reach * down, 0, "stamp", false});
+    }
+    wave.traces = {std::move(input)};
+    wave.ramp = Waveform::Ramp{"count", {{Duration(Rational(0)), 0}, {reach, 1}, {reach, 0}, {wave.span, 1}}, {}};
+    return wave;
+}
+
 Setting solveCapture(const TuningContext& c)
 {
     Setting out;
@@ -122,6 +145,8 @@ Setting solveCapture(const TuningContext& c)
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    if (c.look)
+        c.look->waveform = drawStamps(reach, edgeOf(c.need));
     return out;
 }
 

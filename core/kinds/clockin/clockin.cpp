@@ -14,6 +14,7 @@ Kind clockinKind()
     kind.instanceKind = "clockin";
     kind.instanceGoal = "clock";
     kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The input that it feeds."}};
+    kind.goals.back().ofClock = true;
     kind.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "clock in", "IN", -1, SignalSpec::Direction::In, false}};
     };

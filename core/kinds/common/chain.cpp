@@ -82,11 +82,11 @@ Ticks ticksOf(const TuningContext& c)
             if (by >= 0 && value.name == c.device.instances[size_t(by)].name)
                 out.chain = value.code;
         }
-    const std::optional<Frequency> beats =
-        by >= 0 && facet.beats && c.rates.clocks[size_t(c.device.instances[size_t(by)].kernel)].running
-            ? facet.beats(contextOf(c, out.need))
+    const std::optional<Frequency> periods =
+        by >= 0 && facet.timerPeriodRate && c.rates.clocks[size_t(c.device.instances[size_t(by)].kernel)].running
+            ? facet.timerPeriodRate(contextOf(c, out.need))
             : std::nullopt;
-    if (!facet.beats)
+    if (!facet.timerPeriodRate)
         out.trouble = say(c, "{} has no periods that could be counted", other.title);
     else if (by < 0)
         out.trouble = say(c, "{} has no timer yet", other.title);
@@ -95,10 +95,10 @@ Ticks ticksOf(const TuningContext& c)
     else if (!out.chain)
         out.trouble = say(c, "{} is on {}, whose periods {} does not count: it takes those of {}", other.title,
                           c.device.instances[size_t(by)].name, name, listed(timers));
-    else if (!beats)
+    else if (!periods)
         out.trouble = say(c, "{} does not run", other.title);
     else
-        out.rate = *beats;
+        out.rate = *periods;
     out.of = say(c, "periods of {} {}", other.title, say(c, out.rate));
     return out;
 }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/common/division.h"
 
+#include "core/pins/overrides.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -11,11 +13,14 @@ namespace {
 /// More prescalers than these have no chip; the bound keeps a hostile file from stalling the pipeline.
 constexpr int kMostPrescalers = 131'072;
 
-/// Values that a role can have; one value of 1 where the block has no such role.
+/// Values that a role can have: one value of 1 where the block has no such role, the one that is set by hand where it
+/// is.
 class Factor {
 public:
-    Factor(const TuningContext& c, std::string_view role, std::int64_t most = INT64_MAX)
-        : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)), most_(most)
+    /// `heeds`: what is set by hand.
+    Factor(const TuningContext& c, bool heeds, std::string_view role, std::int64_t most = INT64_MAX)
+        : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)), most_(most),
+          only_(heeds ? c.byHand(role) : std::nullopt)
     {
     }
 
@@ -23,12 +28,16 @@ public:
     {
         if (!has_)
             return least <= 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+        if (only_)
+            return *only_ >= least ? only_ : std::nullopt;
         return within(encoding_.atLeast(std::max<std::int64_t>(least, 1), maxCode_));
     }
     std::optional<std::int64_t> nearest(std::int64_t wanted) const
     {
         if (!has_)
             return 1;
+        if (only_)
+            return only_;
         const std::optional<std::int64_t> found = encoding_.nearest(std::min(wanted, most_), maxCode_);
         return !found || *found <= most_ ? found : largest() > 0 ? std::optional(largest()) : std::nullopt;
     }
@@ -37,6 +46,8 @@ public:
     {
         if (!has_)
             return 1;
+        if (only_)
+            return *only_;
         const std::int64_t all = encoding_.largest(maxCode_);
         if (all <= most_)
             return all;
@@ -49,7 +60,8 @@ public:
     /// Whether it can be every whole number from 1 to its largest.
     bool dense() const
     {
-        return !has_ || encoding_.kind == Encoding::Kind::AsIs || encoding_.kind == Encoding::Kind::MinusOne;
+        return !has_ ||
+               (!only_ && (encoding_.kind == Encoding::Kind::AsIs || encoding_.kind == Encoding::Kind::MinusOne));
     }
 
 private:
@@ -62,6 +74,7 @@ private:
     const Encoding& encoding_;
     std::uint32_t maxCode_;
     std::int64_t most_;
+    std::optional<std::int64_t> only_; ///< set by hand
 };
 
 /// The number of cycles to the 2^30th part of one, where it is a fraction of more than 64 bits: nothing is decided by
@@ -137,13 +150,10 @@ std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first
 
 } // namespace
 
-std::vector<Division> divisionsNear(const TuningContext& c, const Rational& given, const DividedBy& divider,
-                                    std::size_t most)
+namespace {
+std::vector<Division> divisionsAmong(const Factor& prescalers, const Factor& counts, const Rational& cycles,
+                                     const DividedBy& divider, std::size_t most)
 {
-    const Rational cycles = manageable(given);
-    if (!cycles.defined() || cycles < Rational(1))
-        return {};
-    const Factor prescalers(c, divider.prescaler), counts(c, divider.count, divider.mostCount);
     const std::int64_t last =
         std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(divider.leastCount, 1)).floor());
     // A smaller prescaler than this cannot reach the time, however far it counts; the one before the first that can is
@@ -192,11 +202,28 @@ std::vector<Division> divisionsNear(const TuningContext& c, const Rational& give
     return out;
 }
 
+} // namespace
+
+std::vector<Division> divisionsNear(const TuningContext& c, const Rational& given, const DividedBy& divider,
+                                    std::size_t most)
+{
+    const Rational cycles = manageable(given);
+    if (!cycles.defined() || cycles < Rational(1))
+        return {};
+    std::vector<Division> out;
+    // What no division has beside it is not heeded here; what is achieved is then not known.
+    for (const bool heeds : {true, false})
+        if (out.empty() && (heeds || hasOverrides(c.plan)))
+            out = divisionsAmong(Factor(c, heeds, divider.prescaler),
+                                 Factor(c, heeds, divider.count, divider.mostCount), cycles, divider, most);
+    return out;
+}
+
 std::optional<Division> divisionAtLeast(const TuningContext& c, const Rational& cycles, const DividedBy& divider)
 {
     if (!cycles.defined())
         return std::nullopt;
-    const Factor prescalers(c, divider.prescaler), counts(c, divider.count, divider.mostCount);
+    const Factor prescalers(c, true, divider.prescaler), counts(c, true, divider.count, divider.mostCount);
     std::optional<Division> best;
     std::optional<std::int64_t> prescaler = prescalers.atLeast(1);
     for (int tried = 0; prescaler && tried < kMostPrescalers; ++tried) {
@@ -213,8 +240,8 @@ std::optional<Division> divisionAtLeast(const TuningContext& c, const Rational& 
 
 Division longestDivision(const TuningContext& c, const DividedBy& divider)
 {
-    return {std::max<std::int64_t>(1, Factor(c, divider.prescaler).largest()),
-            std::max<std::int64_t>(1, Factor(c, divider.count).largest())};
+    return {std::max<std::int64_t>(1, Factor(c, true, divider.prescaler).largest()),
+            std::max<std::int64_t>(1, Factor(c, true, divider.count).largest())};
 }
 
 } // namespace bindrel

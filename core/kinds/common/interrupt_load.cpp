@@ -10,15 +10,20 @@ namespace bindrel {
 
 constexpr std::int64_t kCyclesOfInterrupt = 100, kOwnCycles = 40; // own: without the user's function
 
+Duration handlerTime(const TuningContext& c)
+{
+    const CoreIndex core = c.device.ownerCore(c.need.core);
+    const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
+    const std::optional<Duration> takes = goalAs<Duration>(c.need, "takes");
+    return Duration(takes ? takes->value + Rational(kOwnCycles) / cpu.value : Rational(kCyclesOfInterrupt) / cpu.value);
+}
+
 Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Frequency& rate)
 {
     const CoreIndex core = c.device.ownerCore(c.need.core);
     const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
-    // What the person states of the function counts, with entry and exit.
     const std::optional<Duration> takes = goalAs<Duration>(c.need, "takes");
-    const Rational each =
-        takes ? takes->value + Rational(kOwnCycles) / cpu.value : Rational(kCyclesOfInterrupt) / cpu.value;
-    const Ratio load(rate.value * each);
+    const Ratio load(rate.value * handlerTime(c).value);
     Achieved row{goal,
                  "Interrupt load",
                  "< 50 %",

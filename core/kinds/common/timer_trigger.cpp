@@ -41,8 +41,11 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
         if (instance < 0 || (!by.empty() && !named) || (by.empty() && !(periodRateOf(other) == rate)))
             continue;
         for (const EnumValue& value : c.device.fieldOf(field).values)
-            if (value.name == c.device.instances[size_t(instance)].name)
-                return TimerTrigger{value.code, other.title, periodRateOf(other)};
+            if (value.name == c.device.instances[size_t(instance)].name) {
+                if (c.look)
+                    c.look->startedBy = other.id;
+                return TimerTrigger{value.code, other.id, other.title, periodRateOf(other)};
+            }
         if (named) {
             trouble = say(c, "{} is on {}, which does not start {}: only {} can.", other.title,
                           c.device.instances[size_t(instance)].name, name, listed(timers));

@@ -12,6 +12,7 @@ namespace bindrel {
 /// names of timers.
 struct TimerTrigger {
     std::uint32_t code = 0;
+    std::string need;  ///< id
     std::string title; ///< of the need
     Frequency rate;    ///< of its periods
 };

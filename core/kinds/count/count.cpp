@@ -15,6 +15,34 @@ namespace {
 
 constexpr const char* kReadEvery = "Max. time between reads"; ///< the row that the helper's comment quotes
 
+/// Three pulses at the highest rate, with a spike as long as the filter ignores for certain before the second one, and
+/// what is left behind the filter.
+Waveform drawCounted(const Duration& pulse, const Duration& ignored, const Duration& filter, std::int64_t edge)
+{
+    Waveform wave;
+    wave.title = "pulses at the highest rate";
+    wave.span = pulse * Rational(7);
+    Waveform::Trace input{"input", false, {}}, behind{"counted", false, {}};
+    int counted = 0;
+    for (int i = 0; i < 3; ++i) {
+        const Duration up = pulse * Rational(2 * i + 1), down = up + pulse;
+        for (const auto& [at, high] : {std::pair{up, true}, {down, false}}) {
+            input.edges.push_back({at, high});
+            behind.edges.push_back({at + filter, high});
+            if (edge == 2 || (edge == 1) == high)
+                wave.marks.push_back({at + filter, at + filter, 1, std::to_string(++counted), false});
+        }
+    }
+    if (!ignored.value.isZero() && ignored < pulse / Rational(2)) {
+        const Duration spike = pulse * Rational(5, 2) - ignored / Rational(2);
+        input.edges.insert(input.edges.begin() + 2, {{spike, true}, {spike + ignored, false}});
+        wave.marks.push_back({spike, spike + ignored, 0, "ignored: " + format(ignored, 3), true});
+    }
+    wave.handles = {{"most", pulse * Rational(5), pulse, Waveform::Handle::States::Rate, 2, 0}};
+    wave.traces = {std::move(input), std::move(behind)};
+    return wave;
+}
+
 Setting solveCount(const TuningContext& c)
 {
     Setting out;
@@ -105,6 +133,9 @@ Setting solveCount(const TuningContext& c)
                               "Called by the interrupt when the counter wraps.", Frequency(edges / counts)});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    // Ignored for certain is what is shorter than the filter at its shortest.
+    if (c.look && longestFilter < pulse)
+        c.look->waveform = drawCounted(pulse, Duration(Rational(filter) / fastest), longestFilter, code);
     return out;
 }
 

@@ -14,6 +14,7 @@ Kind crystalKind()
     kind.instanceKind = "crystal";
     kind.instanceGoal = "clock";
     kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The oscillator that it belongs to."}};
+    kind.goals.back().ofClock = true;
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"in", "oscillator in", "IN", -1, D::Analog, false},

@@ -15,6 +15,25 @@ std::int64_t largestOf(const Device& device, InstanceIndex instance)
     return (INT64_C(1) << std::min<std::int64_t>(device.ability(instance, "resolution", 8), 30)) - 1;
 }
 
+/// Levels that a timer steps through, one at each of its periods.
+Waveform drawLevels(const Duration& step)
+{
+    Waveform wave;
+    wave.title = "eight levels of a wave";
+    wave.span = step * Rational(8);
+    Waveform::Ramp level{"level", {}, {}};
+    // A triangle: what is sent is the program's.
+    constexpr int kEighths[] = {4, 6, 8, 6, 4, 2, 0, 2};
+    for (int i = 0; i < 8; ++i) {
+        level.points.push_back({step * Rational(i), Rational(kEighths[i], 8)});
+        level.points.push_back({step * Rational(i + 1), Rational(kEighths[i], 8)});
+        wave.marks.push_back({step * Rational(i), step * Rational(i), -1, i == 0 ? "trigger" : "", false});
+    }
+    wave.handles = {{"rate", step, Duration(), Waveform::Handle::States::Rate, 1, -1}};
+    wave.ramp = std::move(level);
+    return wave;
+}
+
 Setting solveDac(const TuningContext& c)
 {
     Setting out;
@@ -60,6 +79,8 @@ Setting solveDac(const TuningContext& c)
         out.achieved.push_back(triggerRow(trigger, goalRate(c.need, "rate"), trouble));
         if (trigger)
             out.roles.push_back({"trigger", std::int64_t(trigger->code), "trigger"});
+        if (trigger && c.look && trigger->rate.value > Rational(0))
+            c.look->waveform = drawLevels(Duration(Rational(1) / trigger->rate.value));
     } else if (c.has("trigger")) {
         out.roles.push_back({"trigger", 0, "trigger"});
     }
@@ -189,6 +210,7 @@ Kind dacKind()
     kind.instanceSignals = {{"OUT", "The level.", "analog"}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;
+    room.tuning.startedByTimers = true;
     room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) {
         return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}};
     };

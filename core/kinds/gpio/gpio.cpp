@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/gpio/gpio.h"
+#include "core/base/whole_number.h"
+#include "core/quantity/format.h"
 
 #include <fmt/format.h>
 
@@ -71,6 +73,38 @@ GpioGoals GpioGoals::of(const Need& need)
     return out;
 }
 
+namespace {
+/// A contact that closes and bounces, and when the program hears of it: once it has been quiet for long enough.
+std::optional<Waveform> drawBounce(const Need& need)
+{
+    const GpioGoals& g = goalsOf<GpioGoals>(need);
+    if (g.debounce.value.isZero())
+        return std::nullopt;
+    Waveform wave;
+    const Duration quiet = g.debounce;
+    wave.title = "a contact that bounces";
+    wave.span = quiet * Rational(5);
+    const bool rests = g.pull == PadSetup::Pull::Up;
+    Waveform::Trace pad{"pad", rests, {}}, heard{"heard", rests, {}};
+    // Two changes, each with bounces that are shorter than the time that must be quiet.
+    for (int change = 0; change < 2; ++change) {
+        const bool to = (change == 0) != rests;
+        Rational at = Rational(1, 4) + Rational(9 * change, 4);
+        for (int bounce = 0; bounce < 5; ++bounce, at = at + Rational(1, 8))
+            pad.edges.push_back({quiet * at, (bounce % 2 == 0) == to});
+        const Duration last = quiet * (at - Rational(1, 8)), told = last + quiet;
+        heard.edges.push_back({told, to});
+        wave.marks.push_back({last, told, 0, "quiet for " + format(quiet, 3), true});
+        if (to ? g.rising : g.falling)
+            wave.marks.push_back({told, told, 1, to ? "rising" : "falling", false});
+        if (change == 0)
+            wave.handles.push_back({"debounce", told, last, Waveform::Handle::States::Time, 1, 1});
+    }
+    wave.traces = {std::move(pad), std::move(heard)};
+    return wave;
+}
+} // namespace
+
 Kind gpioKind()
 {
     Kind room;
@@ -95,6 +129,8 @@ Kind gpioKind()
                     {"open drain", {{"open_drain", "yes"}}},
                     {"interrupt on both edges", {{"edges", "both"}}},
                     {"both edges", {{"edges", "both"}}},
+                    {"wakes", {{"edges", "falling"}}},
+                    {"wake-up", {{"edges", "falling"}}},
                     {"rising edge", {{"edges", "rising"}}},
                     {"falling edge", {{"edges", "falling"}}}};
     kind.goals = {
@@ -148,6 +184,7 @@ Kind gpioKind()
                : goalIs(need, "edges", "both") ? "both edges"
                                                : goalText(need, "edges") + " edge";
     };
+    room.tuning.picture = drawBounce;
     room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
         const GpioGoals& g = goalsOf<GpioGoals>(need);
         const Pad& pad = device.pads[size_t(setup.pad)];
@@ -156,7 +193,7 @@ Kind gpioKind()
         setup.output = g.output;
         setup.pull = g.pull;
         setup.because = "as the need requires";
-        setup.levelHigh = (g.levels >> (g.width == 1 ? 0 : std::atoi(signal.id.c_str() + 3)) & 1u) != 0;
+        setup.levelHigh = (g.levels >> (g.width == 1 ? 0 : wholeNumber(signal.id.substr(3), 31).value_or(0)) & 1u) != 0;
         setup.quiet = g.debounce;
         setup.openDrain = g.openDrain;
         setup.drive = g.drive;

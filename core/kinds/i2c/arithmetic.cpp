@@ -281,6 +281,13 @@ Setting solveI2c(const TuningContext& c)
         wave.marks.push_back(
             {Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
     }
+    // What the bus specification asks for at least, on the second clock, beside what it is.
+    const Rational second = half + cycle.value, risen = second + fall.value + low.value;
+    for (const auto& [from, least, name] :
+         {std::tuple{second + fall.value, speed.low, "least low "}, {risen + rise.value, speed.high, "least high "}})
+        if (const Duration end(from + least.value); end < wave.span)
+            wave.marks.push_back({end, end, 0, name + format(least, 3), false});
+    wave.marks.push_back({Duration(risen), Duration(risen + rise.value), 0, "rise " + format(rise, 3), true});
     Waveform::Trace data{"SDA", true, {}};
     for (int i = 0; i < 2; ++i)
         data.edges.push_back({Duration(half + cycle.value * i + Rational(hold) / f), i == 1});

@@ -24,15 +24,27 @@ bool isOnce(const Need& need)
     return goalIs(need, "repeats", "once");
 }
 
-Waveform drawPeriods(const Duration& period)
+Waveform drawPeriods(const Duration& period, bool once, const std::optional<Duration>& handler)
 {
     Waveform wave;
     wave.title = "two periods";
+    wave.triggers = period;
     wave.span = period * Rational(2);
     const Duration blip = period / Rational(60);
     wave.traces = {{"tick", false, {{period - blip, true}, {period, false}, {wave.span - blip, true}}}};
     wave.handles = {{"period", period, Duration(), Waveform::Handle::States::Time, 1, 0}};
     wave.ramp = Waveform::Ramp{"count", {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}, {wave.span, 1}}, {}};
+    if (once) {
+        wave.title = "one period, then it stops";
+        wave.traces.front().edges.pop_back();
+        wave.ramp->points.back() = {wave.span, 0};
+    }
+    if (handler && *handler < period) {
+        Waveform::Band cpu{"handler", {{period, period + *handler, format(*handler, 3), true}}};
+        if (!once)
+            cpu.parts.push_back({period + *handler, wave.span, "", false});
+        wave.bands.push_back(std::move(cpu));
+    }
     return wave;
 }
 
@@ -111,11 +123,15 @@ Setting solveInterval(const TuningContext& c)
     }
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     if (c.look) {
-        c.look->waveform = drawPeriods(time(best));
+        c.look->waveform = drawPeriods(time(best), isOnce(c.need),
+                                       wantsInterrupt(c.need) ? std::optional(handlerTime(c)) : std::nullopt);
         for (const Division& way : ways)
-            c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)),
-                                         fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true),
-                                                     format(Duration(Rational(way.prescaler) / kernel)))});
+            c.look->alternatives.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count),
+                                            format(time(way)),
+                                            fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true),
+                                                        format(Duration(Rational(way.prescaler) / kernel))),
+                                            {{"prescaler", way.prescaler}, {"period", way.count}}});
+        c.look->ranking = "the smallest error, then the finest ticks";
     }
     return out;
 }
@@ -249,8 +265,9 @@ Kind intervalKind()
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveInterval;
     room.tuning.accuracy = intervalAccuracy;
-    room.tuning.beats = intervalBeats;
-    room.tuning.heedsBeats = true;
+    room.tuning.timerPeriodRate = intervalBeats;
+    room.tuning.dependsOnOtherTimers = true;
+    room.tuning.dependsOnCoreRate = true;
     room.source = {declareInterval,
                    defineInterval,
                    {"prescaler", "ticks", "microseconds", "seconds", "elapsed", "now", "tick"},

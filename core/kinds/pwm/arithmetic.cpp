@@ -167,6 +167,14 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
                 {"dead", Duration(back + dead.high.value), Duration(back), States::Time, 1, traceHigh});
         }
     }
+    if (g.triggerAt || g.triggerAfter) {
+        const Duration at = g.triggerAfter ? *g.triggerAfter : Duration(g.triggerAt->value * period.value);
+        if (at < period)
+            wave.marks.push_back({at, at, -1, "trigger", false});
+        wave.triggers = at;
+    } else {
+        wave.triggers = Duration(); // a period begins with it
+    }
     wave.ramp = ramp;
     return wave;
 }
@@ -544,8 +552,12 @@ Setting solvePwm(const TuningContext& c)
     if (c.has("outputs_enable"))
         out.roles.push_back({"outputs_enable", 1, "", When::Start});
     for (const Way& way : c.look ? ways : std::vector<Way>())
-        c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency),
-                                     format(way.error, true) + ", " + bitsOf(way.period)});
+        c.look->alternatives.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period),
+                                        format(way.frequency),
+                                        format(way.error, true) + ", " + bitsOf(way.period),
+                                        {{"prescaler", way.prescaler}, {"period", way.period}}});
+    if (c.look)
+        c.look->ranking = "the smallest error, then the finest duty";
     solveTrigger(c, g, best, out);
     solveServo(g, best, out);
     if (c.look)

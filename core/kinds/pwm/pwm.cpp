@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/pwm/pwm.h"
 
+#include "core/base/whole_number.h"
 #include "core/tuning/pads.h"
 
 #include <algorithm>
@@ -35,7 +36,7 @@ std::vector<SignalSpec> pwmSignals(const Need& need)
 bool pwmRelevant(const Need& need, std::string_view goal)
 {
     if (goal.starts_with("duty"))
-        return std::atoi(std::string(goal.substr(4)).c_str()) <= channelCount(need);
+        return wholeNumber(goal.substr(4), 99).value_or(0) <= channelCount(need);
     if (goal == "dead" || goal == "dead_low")
         return goalIs(need, "outputs", "complementary");
     if (goal == "phase")
@@ -90,7 +91,14 @@ Kind pwmKind()
     KindSpec& kind = room.spec;
     kind.id = "pwm";
     kind.title = "PWM";
-    kind.otherNames = {{"motor", {}}, {"bridge", {}}, {"dimmer", {}}};
+    kind.otherNames = {{"motor", {}},
+                       {"bridge", {}},
+                       {"dimmer", {}},
+                       {"half bridge", {{"outputs", "complementary"}}, "Half bridge"},
+                       {"half-bridge", {{"outputs", "complementary"}}, "Half bridge"},
+                       {"full bridge", {{"channels", "2"}, {"outputs", "complementary"}}, "Full bridge"},
+                       {"h-bridge", {{"channels", "2"}, {"outputs", "complementary"}}, "Full bridge"},
+                       {"three-phase bridge", {{"channels", "3"}, {"outputs", "complementary"}}, "Bridge"}};
     kind.instanceKind = "timer";
     kind.goals = {
         {"frequency", "Frequency", T::Frequency, "20 kHz", {}, "Of one full period of the output."},
@@ -321,7 +329,7 @@ Kind pwmKind()
                    }};
     kind.leastDrive = 1;
     kind.restsHigh = [](const Need& need) { return goalsOf<PwmGoals>(need).restsHigh(); };
-    room.tuning.beats = pwmBeats;
+    room.tuning.timerPeriodRate = pwmBeats;
     room.source = {declarePwm,
                    definePwm,
                    {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse",

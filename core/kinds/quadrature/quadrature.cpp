@@ -24,6 +24,37 @@ bool hasIndex(const Need& need)
     return goalIs(need, "index", "pad");
 }
 
+/// Two lines of the encoder at its highest speed: four counts a line.
+Waveform drawLines(const Frequency& edges, bool index)
+{
+    Waveform wave;
+    wave.title = "two lines at the highest speed";
+    const Duration step(Rational(1) / edges.value);
+    wave.span = step * Rational(9);
+    Waveform::Trace a{"A", false, {}}, b{"B", false, {}};
+    Waveform::Ramp count{"count", {{Duration(Rational(0)), 0}}, {}};
+    for (int i = 0; i < 8; ++i) {
+        const Duration at = step * (Rational(1, 2) + Rational(i));
+        (i % 2 == 0 ? a : b).edges.push_back({at, i % 4 < 2});
+        count.points.push_back({at, Rational(i, 8)});
+        count.points.push_back({at, Rational(i + 1, 8)});
+    }
+    count.points.push_back({wave.span, 1});
+    wave.traces = {std::move(a), std::move(b)};
+    if (index) {
+        const Duration from = step * Rational(4), to = step * Rational(5);
+        wave.traces.push_back({"index", false, {{from, true}, {to, false}}});
+        wave.marks.push_back({from, from, 2, "count = 0", false});
+        for (auto& [at, level] : count.points)
+            if (at >= from)
+                level = level - Rational(4, 8);
+        count.points.insert(count.points.begin() + 9, {{from, Rational(4, 8)}, {from, Rational(0)}});
+    }
+    wave.marks.push_back({step / Rational(2), step * Rational(3, 2), 0, format(step, 3), true});
+    wave.ramp = std::move(count);
+    return wave;
+}
+
 Setting solveQuadrature(const TuningContext& c)
 {
     Setting out;
@@ -116,6 +147,8 @@ Setting solveQuadrature(const TuningContext& c)
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    if (c.look)
+        c.look->waveform = drawLines(edges, hasIndex(c.need));
     return out;
 }
 

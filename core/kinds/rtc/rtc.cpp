@@ -6,6 +6,8 @@
 #include "core/source/field_access.h"
 #include "core/tuning/words.h"
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -31,6 +33,35 @@ bool tickInterrupts(const Need& need)
 bool hasAlarm(const Need& need)
 {
     return goalIs(need, "alarm", "yes");
+}
+
+/// The chain from the clock down to the count, by what one period of each stage is made of, and how far the count may
+/// be off after a day.
+Waveform drawChain(const TuningContext& c, const Division& way, std::int64_t fixed, const Frequency& counted)
+{
+    Waveform wave;
+    wave.title = "one count";
+    wave.span = Duration(Rational(1) / counted.value);
+    const auto stage = [&wave](std::string title, std::string label, bool strong) {
+        wave.bands.push_back({std::move(title), {{Duration(Rational(0)), wave.span, std::move(label), strong}}});
+    };
+    const Rational kernel = c.kernel().rate.value, first = kernel / fixed / way.prescaler;
+    const auto periods = [](const Rational& rate, const Frequency& of) {
+        return fmt::format("{} periods of {}", (rate / of.value).round(), format(Duration(Rational(1) / rate), 4));
+    };
+    stage(c.kernelName(), periods(kernel, counted), false);
+    if (fixed > 1)
+        stage(fmt::format("\u00f7 {}", fixed), periods(kernel / fixed, counted), false);
+    if (way.prescaler > 1)
+        stage(fmt::format("\u00f7 {}", way.prescaler), periods(first, counted), false);
+    stage(way.count > 1 ? fmt::format("\u00f7 {}", way.count) : std::string("count"), format(wave.span, 4), true);
+    const Tolerance& off = c.kernel().tolerance;
+    constexpr std::int64_t kDay = 86'400;
+    stage("per day",
+          fmt::format("{} to {} off", format(Duration(off.low.value * kDay / 1'000'000), 3),
+                      format(Duration(off.high.value * kDay / 1'000'000), 3)),
+          false);
+    return wave;
 }
 
 Setting solveRtc(const TuningContext& c)
@@ -122,10 +153,20 @@ Setting solveRtc(const TuningContext& c)
     }
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
-    for (const Division& way : ways)
-        if (c.look && c.look->otherWays.size() < 4)
-            c.look->otherWays.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count), format(rate(way)),
-                                         format(errorOf(rate(way), wanted), true)});
+    std::vector<Division> listed = ways;
+    std::stable_partition(listed.begin(), listed.end(), [&best](const Division& way) {
+        return way.prescaler == best.prescaler && way.count == best.count;
+    });
+    for (const Division& way : listed)
+        if (c.look && c.look->alternatives.size() < 4)
+            c.look->alternatives.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count),
+                                            format(rate(way)),
+                                            format(errorOf(rate(way), wanted), true),
+                                            {{"coarse", way.prescaler}, {"fine", way.count}}});
+    if (c.look)
+        c.look->waveform = drawChain(c, best, fixed, rate(best));
+    if (c.look)
+        c.look->ranking = "the smallest error, then the largest first divider, which draws least";
     return out;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Segment display: backplanes in use, frame rate, contrast; which segment hangs on which lines is the board's.
 #include "core/base/text.h"
+#include "core/base/whole_number.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -9,7 +10,6 @@
 
 #include <algorithm>
 #include <array>
-#include <cstdio>
 #include <set>
 
 namespace bindrel {
@@ -19,6 +19,11 @@ namespace {
 int backplanesOf(const Need& need)
 {
     return std::clamp(int(goalNumber(need, "backplanes")), 1, 8);
+}
+
+int segmentCountOf(const Need& need)
+{
+    return std::clamp(int(goalNumber(need, "segments")), 1, 40);
 }
 
 /// Numbers of the segment lines of a need, in its own order; -1 where the pad is not chosen yet.
@@ -34,26 +39,26 @@ std::vector<int> segmentLinesOf(const BoundNeed& bound)
 /// Where the segments of digits hang: "1a=0.3" is segment a of the first digit, on backplane 0 and the need's segment
 /// line 3.
 struct SegmentMap {
-    /// By digit, then by segment a to g and p, the point: backplane and index of a segment line; -1: it is not wired.
-    std::vector<std::array<std::pair<int, int>, 8>> digits;
+    std::vector<SegmentDigits::Digit> digits;
     std::string trouble;
 
     static SegmentMap of(const Need& need)
     {
         SegmentMap out;
-        const int planes = backplanesOf(need), lines = std::clamp(int(goalNumber(need, "segments")), 1, 40);
+        const int planes = backplanesOf(need), lines = segmentCountOf(need);
         std::set<std::pair<int, int>> taken;
         for (const std::string& word : splitted(replacedAll(asPairs(goalName(need, "map")), '\n', ' '), ' ')) {
             if (word.empty())
                 continue;
-            unsigned digit = 0;
-            char segment = 0;
-            int plane = -1, line = -1, read = 0;
-            const size_t at =
-                std::sscanf(word.c_str(), "%2u%c=%2d.%2d%n", &digit, &segment, &plane, &line, &read) == 4 &&
-                        size_t(read) == word.size()
-                    ? std::string("abcdefgp").find(segment)
-                    : std::string::npos;
+            // "1a=0.3"
+            const size_t equals = std::min(word.find('='), word.size()), dot = std::min(word.find('.'), word.size());
+            const auto number = [&word](size_t from, size_t to) {
+                return from < to ? int(wholeNumber(word.substr(from, to - from), 99).value_or(-1)) : -1;
+            };
+            const int digit = number(0, std::max<size_t>(equals, 1) - 1), plane = number(equals + 1, dot),
+                      line = number(dot + 1, word.size());
+            const char segment = word[std::max<size_t>(equals, 1) - 1];
+            const size_t at = std::string_view("abcdefgp").find(segment);
             if (at == std::string::npos || digit < 1 || digit > 16 || plane < 0 || plane >= planes || line < 0 ||
                 line >= lines)
                 out.trouble = fmt::format("\"{}\" does not place a segment: write 1a=0.3 for segment a of digit 1 on "
@@ -62,15 +67,12 @@ struct SegmentMap {
             else if (!taken.insert({plane, line}).second)
                 out.trouble =
                     fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
-            else if (digit <= out.digits.size() && out.digits[digit - 1][at].first >= 0)
+            else if (size_t(digit) <= out.digits.size() && out.digits[size_t(digit) - 1][at].connected())
                 out.trouble = fmt::format("\"{}\": segment {} of digit {} already has a place", word, segment, digit);
             if (!out.trouble.empty())
                 return out;
-            while (out.digits.size() < digit) {
-                out.digits.emplace_back();
-                out.digits.back().fill({-1, -1});
-            }
-            out.digits[digit - 1][at] = {plane, line};
+            out.digits.resize(std::max(out.digits.size(), size_t(digit)));
+            out.digits[size_t(digit) - 1][at] = {plane, line};
         }
         return out;
     }
@@ -185,6 +187,8 @@ Setting solveSegments(const TuningContext& c)
                                 map.trouble.empty() ? std::string() : map.trouble + "."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    if (const SegmentMap& map = goalsOf<SegmentMap>(c.need); c.look && map.trouble.empty())
+        c.look->digits = {planes, segmentCountOf(c.need), "map", map.digits};
     return out;
 }
 

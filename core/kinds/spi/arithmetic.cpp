@@ -6,6 +6,7 @@
 //     1 / (2 SCK) + n / f - valid
 // to settle. The next bit comes a whole period after the shift, which bounds n.
 #include "core/kinds/spi/spi.h"
+#include "core/pins/overrides.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
 
@@ -17,11 +18,14 @@ namespace bindrel {
 
 namespace {
 
-/// The smallest factor of a role that is at least so much; 1 stands for a role that the block does not have.
-std::optional<std::int64_t> factorAtLeast(const TuningContext& c, std::string_view role, std::int64_t least)
+/// The smallest factor of a role that is at least so much; 1 stands for a role that the block does not have. `heeds`:
+/// what is set by hand.
+std::optional<std::int64_t> factorAtLeast(const TuningContext& c, bool heeds, std::string_view role, std::int64_t least)
 {
     if (!c.has(role))
         return least <= 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+    if (const std::optional<std::int64_t> only = heeds ? c.byHand(role) : std::nullopt)
+        return *only >= least ? only : std::nullopt;
     return c.encoding(role).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(role));
 }
 
@@ -52,8 +56,18 @@ Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampl
               (kOut >> shown & 1u) != 0);
         level(in, shift + g.valid.value, (kIn >> shown & 1u) != 0);
         const Rational sample = (g.late ? second : first) + sampleDelay.value;
-        if (g.receives)
-            wave.marks.push_back({Duration(sample), Duration(sample), -1, std::to_string(shown), false});
+        if (!g.receives)
+            continue;
+        wave.marks.push_back({Duration(sample), Duration(sample), -1, std::to_string(shown), false});
+        // How long what is received stands before it is sampled, and after.
+        const Rational valid = shift + g.valid.value;
+        const int trace = g.sends ? 2 : 1;
+        if (i == 0 && sample > valid && sample < valid + bit) {
+            wave.marks.push_back(
+                {Duration(valid), Duration(sample), trace, "set-up " + format(Duration(sample - valid), 3), true});
+            wave.marks.push_back({Duration(sample), Duration(valid + bit), trace,
+                                  "hold " + format(Duration(valid + bit - sample), 3), false});
+        }
     }
     // The first edge of the last bit that is shown.
     if (bits > 1)
@@ -71,7 +85,7 @@ Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampl
 
 } // namespace
 
-std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most)
+static std::optional<SpiRate> bestRateAmong(const TuningContext& c, bool heeds, const Frequency& most)
 {
     const Rational kernel = c.kernel().rate.value;
     const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
@@ -81,10 +95,10 @@ std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most
     const bool halves = c.has("half_period");
     std::optional<SpiRate> best;
     // The prescalers upwards: with none the first is all there is.
-    for (std::optional<std::int64_t> pre = factorAtLeast(c, "prescaler", 1); pre;
-         pre = factorAtLeast(c, "prescaler", *pre + 1)) {
+    for (std::optional<std::int64_t> pre = factorAtLeast(c, heeds, "prescaler", 1); pre;
+         pre = factorAtLeast(c, heeds, "prescaler", *pre + 1)) {
         const std::int64_t least = std::max<std::int64_t>(1, (needed / (*pre * (halves ? 2 : 1))).ceil());
-        const std::optional<std::int64_t> count = factorAtLeast(c, halves ? "half_period" : "divider", least);
+        const std::optional<std::int64_t> count = factorAtLeast(c, heeds, halves ? "half_period" : "divider", least);
         if (count) {
             const std::int64_t divider = halves ? 2 * *count : *count;
             const SpiRate rate{*pre, divider, Frequency(kernel / (Rational(*pre) * divider))};
@@ -95,6 +109,13 @@ std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most
             break;
     }
     return best;
+}
+
+std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most)
+{
+    // What is set by hand and too fast for the goal is not heeded; what is achieved is then not known.
+    const std::optional<SpiRate> heeding = bestRateAmong(c, true, most);
+    return heeding || !hasOverrides(c.plan) ? heeding : bestRateAmong(c, false, most);
 }
 
 Setting solveSpi(const TuningContext& c)
@@ -180,8 +201,13 @@ Setting solveSpi(const TuningContext& c)
         // The next slower ones, for whoever wonders what they would be.
         std::optional<SpiRate> way = rate;
         for (int shown = 0; c.look && way && shown < 3; ++shown) {
-            c.look->otherWays.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider), format(way->sck),
-                                         format(errorOf(way->sck, g.most), true)});
+            c.look->alternatives.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider),
+                                            format(way->sck),
+                                            format(errorOf(way->sck, g.most), true),
+                                            {{"prescaler", way->prescaler},
+                                             {c.has("half_period") ? "half_period" : "divider",
+                                              c.has("half_period") ? way->divider / 2 : way->divider}}});
+            c.look->ranking = "the fastest that the goal allows";
             way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
         }
     } else {

@@ -39,11 +39,19 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
     const std::int64_t least = c.device.ability(instance, "smallest_divider", 1);
     const std::int64_t most = c.encoding("divider").largest(c.maxCode("divider"));
     std::vector<Divider> out;
-    for (const std::int64_t oversampling : c.device.abilities(instance, "oversampling")) {
+    const std::vector<std::int64_t>& able = c.device.abilities(instance, "oversampling");
+    std::optional<std::int64_t> onlySamples = c.byHand("oversampling");
+    if (onlySamples && std::find(able.begin(), able.end(), *onlySamples) == able.end())
+        onlySamples.reset();
+    const std::optional<std::int64_t> onlyDivider = c.byHand("divider");
+    for (const std::int64_t oversampling : able) {
+        if (onlySamples && *onlySamples != oversampling)
+            continue;
         const Rational ideal = c.kernel().rate.value * unit / (wanted.value * oversampling);
         if (!ideal.defined() || least > most)
             continue;
-        const std::int64_t divider = std::clamp(ideal.round(), least, most);
+        const std::int64_t divider =
+            onlyDivider && *onlyDivider > 0 ? *onlyDivider : std::clamp(ideal.round(), least, most);
         Divider d{oversampling,
                   divider,
                   Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)),
@@ -65,7 +73,9 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
     return out;
 }
 
-Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t oversampling)
+/// `off`: how far the receiver's rate may be from the sender's, as a part of it. The bits are sampled the further
+/// beside their middle the later they come; what is left of each is its part of the eye.
+Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t oversampling, const Rational& off)
 {
     // 0x53 has runs of both levels, so that every kind of edge is seen.
     constexpr unsigned kSample = 0x53;
@@ -84,6 +94,7 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
     wave.title = fmt::format("one frame, data 0x{:02X}", kSample & ((1u << frame.data) - 1));
     wave.span = Duration(bit * static_cast<std::int64_t>(levels.size() + 1));
     Waveform::Trace trace{"line", true, {}};
+    Waveform::Band eye{"eye", {}};
     const Rational half(1, 2);
     for (size_t i = 0; i < levels.size(); ++i) {
         const Rational start = bit * (half + static_cast<std::int64_t>(i));
@@ -97,7 +108,14 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
         const Rational middle = start + bit * half;
         const Rational sample = bit / oversampling;
         wave.marks.push_back({Duration(middle - sample), Duration(middle + sample), 0, label, true});
+        const Rational lost = bit * off * (half + static_cast<std::int64_t>(i)) + sample;
+        if (lost < bit * half) {
+            const bool last = i + static_cast<size_t>(frame.stop) >= levels.size(); // the first stop bit decides
+            eye.parts.push_back({Duration(start + lost), Duration(start + bit - lost),
+                                 format(Ratio(Rational(1) - lost * 2 / bit), 2), last});
+        }
     }
+    wave.bands.push_back(std::move(eye));
     // The end of the last data bit says what the rate is better than that of the first.
     const Rational bits(1 + frame.data);
     wave.handles.push_back(
@@ -383,9 +401,15 @@ Setting solveUart(const TuningContext& c)
     }
     if (c.look) {
         for (const Divider& way : ways)
-            c.look->otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider),
-                                         formatBaud(way.baud), format(way.error, true)});
-        c.look->waveform = drawFrame(frame, best.baud, best.oversampling);
+            c.look->alternatives.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider),
+                                            formatBaud(way.baud),
+                                            format(way.error, true),
+                                            {{"oversampling", way.oversampling}, {"divider", way.divider}}});
+        c.look->ranking =
+            g.line == UartGoals::Line::Synchronous ? "the smallest error" : "the most clock error left to the two ends";
+        c.look->waveform =
+            drawFrame(frame, best.baud, best.oversampling,
+                      (best.error.value.abs() + c.kernel().tolerance.worst().value + g.peer.value) / 1'000'000);
     }
     return out;
 }

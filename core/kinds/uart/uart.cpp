@@ -246,6 +246,7 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
+    room.tuning.dependsOnCoreRate = true;
     room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
         return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
     };

@@ -155,7 +155,7 @@ void Solver::antecedents(Literal literal, std::vector<Literal>& out) const
         break;
     case Reason::Kind::Clause:
         for (int k = 0; k < arena_[std::size_t(reason.index)]; ++k)
-            if (const int code = arena_[std::size_t(reason.index + kHeader + k)]; code != literal.code())
+            if (const int code = arena_[std::size_t(reason.index) + std::size_t(kHeader + k)]; code != literal.code())
                 out.push_back(Literal::fromCode(code ^ 1));
         break;
     case Reason::Kind::Bound: {

@@ -75,7 +75,7 @@ void VariableOrder::siftDown(int position, Node node)
         int below = 2 * position + 1;
         if (below >= size)
             break;
-        if (below + 1 < size && heap_[std::size_t(below + 1)].activity > heap_[std::size_t(below)].activity)
+        if (below + 1 < size && heap_[std::size_t(below) + 1].activity > heap_[std::size_t(below)].activity)
             ++below;
         if (heap_[std::size_t(below)].activity <= node.activity)
             break;
