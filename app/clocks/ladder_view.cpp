@@ -288,7 +288,7 @@ void LadderView::nextMode()
 {
     const std::vector<LowPowerMode>& modes = document_.snapshot().device->modes;
     if (mode_ + 1 < int(modes.size()))
-        view_.select({Place::Kind::Mode, modes[size_t(mode_ + 1)].id, {}});
+        view_.select({Place::Kind::Mode, modes[size_t(mode_) + 1].id, {}});
     else
         view_.select({});
 }

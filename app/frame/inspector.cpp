@@ -6,6 +6,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/clock_entry.h"
+#include "core/interchange/pin_sheet.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/crystal_text.h"
@@ -187,6 +188,8 @@ void Inspector::follow(const QString& link)
     else if (kind == "prop")
         askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(),
                     link.section(':', 3).toStdString());
+    else if (kind == "net")
+        askNet(id);
     else if (kind == "mode")
         view_.jump({Place::Kind::Mode, id, {}});
     else if (kind == "stored")
@@ -245,6 +248,37 @@ void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedInd
             document_.apply(options[i].edit);
             return;
         }
+}
+
+void Inspector::askNet(const std::string& pad)
+{
+    if (!document_.isOpen())
+        return;
+    const auto rowOf = [&pad](const Snapshot& s) -> std::optional<SheetRow> {
+        for (const SheetRow& row : pinSheet(s))
+            if (row.pad >= 0 && s.device->pads[size_t(row.pad)].name == pad)
+                return row;
+        return std::nullopt;
+    };
+    const std::optional<SheetRow> before = rowOf(document_.snapshot());
+    if (!before)
+        return;
+    const auto column = std::ranges::find(sheetColumns(), std::string_view("net"), &SheetColumn::id);
+    bool ok = false;
+    const QString text =
+        QInputDialog::getText(this, "Net", QString("Net of %1; empty for none:").arg(QString::fromStdString(pad)),
+                              QLineEdit::Normal,
+                              QString::fromStdString(before->cells[size_t(column - sheetColumns().begin())]), &ok)
+            .trimmed();
+    // The plan may be another by the time somebody has answered.
+    const std::optional<SheetRow> row = ok && document_.isOpen() ? rowOf(document_.snapshot()) : std::nullopt;
+    if (!row)
+        return;
+    const Expected<Change> change = cellChange(document_.snapshot(), *row, "net", text.toStdString());
+    if (change)
+        (void)document_.apply(editOf("Net of " + pad, *change));
+    else
+        Q_EMIT document_.refused(QString::fromStdString(change.problem().message));
 }
 
 void Inspector::askProperty(const std::string& id, const std::string& signal, const std::string& name)

@@ -49,6 +49,7 @@ private:
                         const std::vector<InstanceOption>& options);
     void follow(const QString& link);
     /// Asks for a property of the pad that carries a signal, by a menu of its choices or a field.
+    void askNet(const std::string& pad);
     void askProperty(const std::string& need, const std::string& signal, const std::string& property);
 
     Document& document_;

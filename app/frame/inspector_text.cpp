@@ -7,6 +7,7 @@
 #include "core/clocks/repair.h"
 #include "core/describe/coverage.h"
 #include "core/device/layers.h"
+#include "core/interchange/pin_sheet.h"
 #include "core/pins/routes.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
@@ -22,6 +23,22 @@
 
 namespace bindrel {
 
+/// The net that a pad is on, a link to say it: the board's word, else what the need that has the pad calls it. The same
+/// as the net of the pin sheet.
+static void netRow(Sheet& sheet, const Snapshot& s, PadIndex pad)
+{
+    for (const SheetRow& row : pinSheet(s))
+        if (row.pad == pad) {
+            const std::size_t net = std::size_t(
+                std::ranges::find(sheetColumns(), std::string_view("net"), &SheetColumn::id) - sheetColumns().begin());
+            const std::string& name = row.cells[net];
+            const QString text = link("net:" + QString::fromStdString(s.device->pads[pad].name),
+                                      html(name.empty() ? std::string("\u2013") : name));
+            sheet.row("Net", s.plan.nets.contains(s.device->pads[pad].name) ? "<b>" + text + "</b>" : text);
+            return;
+        }
+}
+
 /// What can be said of the pad that carries a signal, each a link to say it; bold what the plan says.
 static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
 {
@@ -30,6 +47,8 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
     const SignalSpec& signal = s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal;
     const Pad& pad = s.device->pads[size_t(setup.pad)];
     for (const PinProperty& property : pinProperties()) {
+        if (property.id == "net")
+            continue; // a fact about the board, of the pad; see netRow()
         const std::optional<std::string> said = pinProperty(need, signal.id, property.id);
         std::string value = said.value_or("\u2013");
         const bool onlyTold = setup.wired && !property.choices.empty();
@@ -174,6 +193,7 @@ QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, 
             if (setup.need == index && bound.seats[size_t(setup.seat)].signal.id == signal) {
                 sheet.heading("Pad of " + html(bound.seats[size_t(setup.seat)].signal.title));
                 propertyRows(sheet, s, setup);
+                netRow(sheet, s, setup.pad);
             }
     if (!options.empty()) {
         sheet.heading("Options for " + QString::fromStdString(signal));
@@ -283,8 +303,7 @@ QString padText(const Snapshot& s, PadIndex pad)
         sheet.row("Interrupt line", QString::number(facts.line));
     if (!facts.resetClaim.empty())
         sheet.row("After reset", html(facts.resetClaim));
-    if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
-        sheet.row("Net", html(net->second));
+    netRow(sheet, s, pad);
     sheet.heading("Can carry");
     // Lanes lead to one signal in several roles; the first says it.
     QStringList said;

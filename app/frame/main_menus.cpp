@@ -202,7 +202,7 @@ void MainWindow::buildClocksMenu()
             {OnFailure::GoOn, "&Continue without it"},
             {OnFailure::FallBack, "&Fall back to the low-speed clocks"}};
         for (const auto& [policy, words] : choices) {
-            QAction* action = failing->addAction(words, this, [this, policy] {
+            QAction* action = failing->addAction(words, this, [this, policy = policy] {
                 document_.apply(
                     editOf(fmt::format("If a clock fails to start: {}", nameOf(policy)), SetOnFailure{policy}));
             });

@@ -93,6 +93,15 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
             goals->addAction(QString::fromStdString(other.title).replace('&', "&&"), this,
                              [this, id, to = other.id] { tuning_->copyGoals(id, to); });
         }
+    QMenu* compare = nullptr;
+    for (const Need& other : s.plan.needs)
+        if (station_ == Station::Tuning && other.kind == need->kind && other.id != id) {
+            compare = compare ? compare : menu.addMenu("Compare with");
+            compare->addAction(QString::fromStdString(other.title).replace('&', "&&"), this, [this, id, to = other.id] {
+                view_.select({Place::Kind::Need, id, {}});
+                tuning_->compareWith(to);
+            });
+        }
     menu.addSeparator();
     addEntryTo(menu, "Edit the selected need\u2026");
     addEntryTo(menu, "Copy the selected need");

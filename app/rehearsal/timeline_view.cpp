@@ -18,7 +18,7 @@ namespace bindrel {
 
 namespace {
 
-constexpr double kLeft = 56, kRight = 168, kTop = 8, kAxis = 20, kOperations = 26, kLane = 17;
+constexpr double kLeft = 56, kLeastLabels = 168, kTop = 8, kAxis = 20, kOperations = 26, kLane = 17;
 constexpr int kMostClocks = 12;
 /// The axis of time begins here: what is shorter lies at its left end.
 constexpr double kFirstMoment = 1e-7;
@@ -85,6 +85,7 @@ void TimelineView::choose()
         }
     lowest_ = std::pow(10, std::floor(std::log10(std::min(lowest_, highest_)) * 2) / 2);
     highest_ = std::pow(10, std::ceil(std::log10(highest_ * 1.05) * 4) / 4);
+    labels_ = 0;
     for (const PadSetup& setup : snapshot_->pads) {
         const Seat& seat = snapshot_->bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
         if (setup.wired || snapshot_->device->pads[size_t(setup.pad)].port < 0 ||
@@ -95,6 +96,7 @@ void TimelineView::choose()
             {setup.pad,
              QString::fromStdString(device.pads[size_t(setup.pad)].name + "  " + need.title + " " + seat.signal.title),
              hueOf(*snapshot_, need)});
+        labels_ = std::max(labels_, QFontMetricsF(Theme::get().text(11)).horizontalAdvance(lanes_.back().name));
     }
     double sum = 0;
     for (const Operation& operation : run_->operations) {
@@ -104,10 +106,15 @@ void TimelineView::choose()
     steps_.push_back(std::max(sum, 1.0));
 }
 
+double TimelineView::labelWidth() const
+{
+    return std::clamp(labels_ + 22, kLeastLabels, std::max(kLeastLabels, viewport()->width() * 0.34));
+}
+
 QRectF TimelineView::plot() const
 {
     const double height = std::clamp(viewport()->height() * 0.5, 120.0, 320.0);
-    return QRectF(kLeft, kTop, std::max(60.0, viewport()->width() - kLeft - kRight), height);
+    return QRectF(kLeft, kTop, std::max(60.0, viewport()->width() - kLeft - labelWidth()), height);
 }
 
 double TimelineView::lanesTop() const
@@ -282,7 +289,7 @@ void TimelineView::paintClocks(QPainter& p)
         p.setPen(QPen(labels[i].colour, 1));
         p.drawLine(QPointF(area.right(), labels[i].y), QPointF(area.right() + 10, places[i] + height / 2));
         p.setPen(labels[i].colour);
-        const QRectF box(area.right() + 13, places[i], kRight - 16, height);
+        const QRectF box(area.right() + 13, places[i], labelWidth() - 16, height);
         drawLine(p, box, Qt::AlignVCenter | Qt::AlignLeft, labels[i].text, Qt::ElideRight);
     }
 }
@@ -320,7 +327,7 @@ void TimelineView::paintOperations(QPainter& p)
     }
     const double top = area.bottom() + kAxis;
     p.setFont(t.text(11));
-    drawLine(p, QRectF(area.right() + 13, top, kRight - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft,
+    drawLine(p, QRectF(area.right() + 13, top, labelWidth() - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft,
              "operations");
     std::vector<size_t> waits;
     for (size_t i = 0; i < run_->operations.size(); ++i) {
@@ -378,7 +385,7 @@ void TimelineView::paintLanes(QPainter& p)
     const auto label = [&](const QString& text, const QColor& colour) {
         p.setFont(t.text(11));
         p.setPen(colour);
-        const QRectF box(area.right() + 13, y, kRight - 16, kLane);
+        const QRectF box(area.right() + 13, y, labelWidth() - 16, kLane);
         drawLine(p, box, Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     };
     // Wait states of the flash, as numbers along the lane.
@@ -457,7 +464,7 @@ void TimelineView::keyPressEvent(QKeyEvent* event)
     if (!run_ || run_->operations.empty())
         return QAbstractScrollArea::keyPressEvent(event);
     const int last = int(run_->operations.size()) - 1;
-    int next = cursor_;
+    int next = 0;
     switch (event->key()) {
     case Qt::Key_Left:
         next = std::max(0, cursor_ - 1);

@@ -44,6 +44,7 @@ private:
         QColor hue;
     };
     QRectF plot() const;
+    double labelWidth() const; ///< at the right: what the longest needs, as far as that leaves room
     double lanesTop() const;
     /// Where a moment under an operation lies; -1 as operation: before or after all.
     double xOf(Moment at, int operation) const;
@@ -59,6 +60,7 @@ private:
     const Rehearsal* run_ = nullptr;
     std::vector<ClockIndex> clocks_;
     std::vector<Lane> lanes_;
+    double labels_ = 0;         ///< width of the longest name of a lane
     std::vector<double> steps_; ///< width of each operation on the axis of operations, summed up
     double lowest_ = 1e4, highest_ = 1e9;
     int cursor_ = -1;

@@ -5,6 +5,7 @@
 #include <QPalette>
 #include <QRegularExpression>
 #include <QStyleFactory>
+#include <QWidget>
 
 #include <array>
 

@@ -50,6 +50,7 @@ void GoalsForm::showNeed(NeedIndex need)
             if (matters(facts, goal.id))
                 shape += goal.id + " ";
         shape += facts.kind;
+        shape += Theme::get().muted.name().toStdString(); // heads are written in its colours
     }
     if (id != shownId_) {
         more_ = false;
@@ -205,8 +206,11 @@ void GoalsForm::fill()
         for (const Achieved& a : s.settings[size_t(shown)].achieved)
             if (a.goal == id && !a.check)
                 got = &a;
-        row.achieved->setText(!got ? QString() : got->byHand ? QString("set by hand") : typeset(got->achieved));
-        row.achieved->setToolTip(!got ? QString() : got->byHand ? typeset(got->achieved) : typeset(got->formula));
+        row.achieved->setText(!got ? QString() : got->unknown ? QString("set by hand") : typeset(got->achieved));
+        row.achieved->setToolTip(!got           ? QString()
+                                 : got->unknown ? typeset(got->achieved)
+                                 : got->byHand  ? typeset(got->formula) + " \u2013 with a field that is set by hand"
+                                                : typeset(got->formula));
         row.error->setText(got && got->error ? typeset(format(*got->error, true)) : QString());
         const QColor colour = got && !got->ok ? t.error : got && got->byHand ? t.caution : t.ink;
         restyle(row.achieved, QString("color: %1").arg(colour.name()));

@@ -4,6 +4,7 @@
 #include "app/session/document.h"
 #include "app/theme/theme.h"
 #include "app/tuning/need_table_model.h"
+#include "app/tuning/row_drag.h"
 #include "app/widgets/editable_table.h"
 #include "app/widgets/marks.h"
 #include "core/findings/interrupt_times.h"
@@ -52,11 +53,12 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
         });
         return table;
     };
-    interruptRows_ = new NeedTableModel(document_, &interruptSheet, this);
+    interruptRows_ = new NeedTableModel(document_, &interruptsByUrgency, this);
     channelRows_ = new NeedTableModel(document_, &dmaSheet, this);
     interrupts_ = part("INTERRUPTS", "Interrupts", interruptRows_, 3);
     interrupts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                                  QAbstractItemView::AnyKeyPressed);
+    connect(new RowDrag(interrupts_), &RowDrag::moved, this, &InterruptsDialog::moveRow);
     channels_ = part("DMA channels", "DMA channels", channelRows_, 2);
     channels_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     // After the editor of a cell has closed, since rows may come and go.
@@ -66,11 +68,12 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     column->addWidget(loads_);
     none_ = new QLabel;
     column->addWidget(none_);
-    auto* note =
-        new QLabel("Type a priority (in the chip's own levels) or the time that your function takes in its cell. "
-                   "Without a time, 100 core cycles are taken. The worst-case delay is from the event until "
-                   "the handler is through, behind all that are as urgent or more. Enter goes to the need's "
-                   "goals.");
+    auto* note = new QLabel(
+        "The most urgent comes first. Drag a row onto another one or between two, or press Alt with an arrow, to "
+        "change its priority; or type it (in the chip's own levels), and the time that your function takes. "
+        "Without a time, 100 core cycles are taken. The worst-case delay is from the event until "
+        "the handler is through, behind all that are as urgent or more. Enter goes to the need's "
+        "goals.");
     note->setWordWrap(true);
     restyle(note, QString("color: %1").arg(Theme::get().muted.name()));
     column->addWidget(note);
@@ -87,6 +90,22 @@ void InterruptsDialog::done(int result)
     if (QWidget* editor = interrupts_->indexWidget(interrupts_->currentIndex()))
         QMetaObject::invokeMethod(interrupts_, "commitData", Q_ARG(QWidget*, editor));
     QDialog::done(result);
+}
+
+void InterruptsDialog::moveRow(int row, int at, bool between)
+{
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    const NeedTable table = interruptsByUrgency(s);
+    if (row < 0 || size_t(row) >= table.rows.size())
+        return;
+    const std::string need = table.rows[size_t(row)].need;
+    const std::optional<std::uint32_t> level = priorityAt(s, table, size_t(row), size_t(std::max(at, 0)), between);
+    const Need* told = s.plan.need(need);
+    if (!level || !told)
+        return; // of another core
+    (void)document_.apply(editOf("Priority of " + told->title, SetGoal{need, "priority", std::to_string(*level)}));
 }
 
 void InterruptsDialog::refill()

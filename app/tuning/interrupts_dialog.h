@@ -29,6 +29,7 @@ public:
 
 private:
     void refill();
+    void moveRow(int row, int at, bool between);
 
     Document& document_;
     QLabel* loads_ = nullptr; ///< of each core

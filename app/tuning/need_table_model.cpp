@@ -1,7 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/need_table_model.h"
 
+#include <algorithm>
+
 namespace bindrel {
+
+namespace {
+/// The event or the request of a need; a row is about one of them.
+bool isSame(const NeedTable::Row& a, const NeedTable::Row& b)
+{
+    constexpr std::size_t kWhat = 3;
+    return a.need == b.need && a.cells[kWhat] == b.cells[kWhat];
+}
+} // namespace
 
 NeedTableModel::NeedTableModel(Document& document, Sheet sheet, QObject* parent)
     : QAbstractTableModel(parent), document_(document), sheet_(sheet)
@@ -16,7 +27,26 @@ void NeedTableModel::refresh()
     NeedTable fresh = sheet_(document_.snapshot());
     // As long as its shape stays, so do the selection and the current cell of whoever shows it.
     if (fresh.headings == table_.headings && fresh.rows.size() == table_.rows.size()) {
+        // Rows that go to other places take with them what belongs to them.
+        std::vector<int> places;
+        for (const NeedTable::Row& row : table_.rows) {
+            const auto found = std::find_if(fresh.rows.begin(), fresh.rows.end(),
+                                            [&row](const NeedTable::Row& other) { return isSame(row, other); });
+            places.push_back(found == fresh.rows.end() ? -1 : int(found - fresh.rows.begin()));
+        }
+        const bool moves = !std::is_sorted(places.begin(), places.end());
+        if (moves) {
+            Q_EMIT layoutAboutToBeChanged();
+            QModelIndexList to;
+            const QModelIndexList from = persistentIndexList();
+            for (const QModelIndex& one : from)
+                to.push_back(places[size_t(one.row())] < 0 ? QModelIndex()
+                                                           : index(places[size_t(one.row())], one.column()));
+            changePersistentIndexList(from, to);
+        }
         table_ = std::move(fresh);
+        if (moves)
+            Q_EMIT layoutChanged();
         if (!table_.rows.empty())
             Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
         return;

@@ -3,7 +3,9 @@
 
 #include "app/frame/change_dialog.h"
 #include "app/theme/theme.h"
+#include "app/tuning/alternatives_list.h"
 #include "app/tuning/bits_view.h"
+#include "app/tuning/digits_view.h"
 #include "app/tuning/goals_form.h"
 #include "app/tuning/waveform_view.h"
 #include "app/widgets/marks.h"
@@ -14,6 +16,7 @@
 #include "core/base/text.h"
 #include "core/field_entry.h"
 #include "core/quantity/format.h"
+#include "core/stacked_picture.h"
 
 #include <QClipboard>
 #include <QFileDialog>
@@ -22,12 +25,23 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QScrollArea>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include <algorithm>
 #include <utility>
 
 namespace bindrel {
+
+namespace {
+/// A heading inside rich text, as panelHeading() has it.
+QString headingText(const QString& text)
+{
+    return QString(
+               "<p style='margin:10px 0 4px 0; font-family:Inter; font-size:11px; font-weight:600; color:%1'>%2</p>")
+        .arg(Theme::get().muted.name(), text);
+}
+} // namespace
 
 TuningStation::TuningStation(Document& document, ViewState& view, QWidget* parent)
     : QWidget(parent), document_(document), view_(view)
@@ -46,9 +60,20 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     main->setSpacing(8);
     title_ = new QLabel;
     title_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // a long title must not widen the window
-    main->addWidget(title_);
+    auto* titleRow = new QHBoxLayout;
+    titleRow->addWidget(title_, 1);
+    inStep_ = new QToolButton;
+    inStep_->setCheckable(true);
+    inStep_->setAutoRaise(true);
+    inStep_->setObjectName("in-step");
+    connect(inStep_, &QToolButton::toggled, this, &TuningStation::refresh);
+    titleRow->addWidget(inStep_);
+    main->addLayout(titleRow);
     picture_ = new WaveformView;
     main->addWidget(picture_);
+    digits_ = new DigitsView;
+    digits_->hide();
+    main->addWidget(digits_);
     // Goals and bits scroll together; where there is no room beside each other, bits come below.
     auto* lower = new QWidget;
     lower->setAutoFillBackground(false);
@@ -70,9 +95,18 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     goalLayout->setContentsMargins(12, 0, 4, 0);
     goals_ = new GoalsForm(document_, view_.pending());
     goalLayout->addWidget(goals_);
-    ways_ = new QLabel;
-    ways_->setTextFormat(Qt::RichText);
-    goalLayout->addWidget(ways_);
+    checks_ = new QLabel;
+    checks_->setObjectName("checks");
+    checks_->setTextFormat(Qt::RichText);
+    checks_->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    goalLayout->addWidget(checks_);
+    ranking_ = new QLabel;
+    ranking_->setTextFormat(Qt::RichText);
+    ranking_->setWordWrap(true);
+    ranking_->setObjectName("ranking");
+    goalLayout->addWidget(ranking_);
+    alternatives_ = new AlternativesList;
+    goalLayout->addWidget(alternatives_);
     column("Goals", goalBody_, 13);
     bits_ = new BitsView(document_, view_.pending());
     bitBody_ = new QWidget;
@@ -91,6 +125,8 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     area->setWidget(lower);
     area->viewport()->setAutoFillBackground(false);
+    area->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored); // it gets what the picture leaves
+    area->setMinimumHeight(90);
     main->addWidget(area, 1);
     row->addLayout(main, 1);
 
@@ -119,6 +155,15 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     connect(picture_, &WaveformView::goalPointedAt, this, [this](const std::string& goal) {
         goals_->lightGoal(goal);
         bits_->lightGoal(goal);
+    });
+    connect(digits_, &DigitsView::changed, this, &TuningStation::setDigits);
+    connect(alternatives_, &AlternativesList::compared, this, &TuningStation::compareAlternative);
+    connect(alternatives_, &AlternativesList::applied, this, &TuningStation::applyAlternativeOf);
+    connect(checks_, &QLabel::linkActivated, this, [this](const QString& link) {
+        if (link == "end-comparison")
+            compareWith({});
+        else
+            view_.jump({Place::Kind::Clock, link.toStdString(), {}});
     });
     connect(picture_, &WaveformView::dragged, this, &TuningStation::dragGoal);
     connect(picture_, &WaveformView::stepped, this, &TuningStation::stepGoalOf);
@@ -156,7 +201,11 @@ void TuningStation::shareHeight()
     lower_->setDirection(beside ? QBoxLayout::LeftToRight : QBoxLayout::TopToBottom);
     const int goals = goalBody_->sizeHint().height(), bits = bitBody_->sizeHint().height();
     const int lower = beside ? std::max(goals, bits) : goals + bits;
-    picture_->setFixedHeight(std::clamp(height() - kHeads - lower, kLeast, kMost));
+    const int least = std::clamp(picture_->leastHeight(), kLeast, kMost);
+    const int high = std::clamp(height() - kHeads - lower, least, kMost);
+    // Wished for, not fixed: the window must be able to become smaller again.
+    picture_->setWishedHeight(high);
+    digits_->setWishedHeight(high);
 }
 
 NeedIndex TuningStation::shownNeed() const
@@ -308,6 +357,125 @@ void TuningStation::adopt(const std::string& text, const QString& from)
         });
 }
 
+QString TuningStation::checksOf(const Need& need, const Setting& setting) const
+{
+    const Theme& t = Theme::get();
+    const KindSpec* kind = findKind(need.kind);
+    QString rows;
+    const auto row = [&](const QString& title, const QString& value, const QString& wanted, const QColor& colour) {
+        rows += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td "
+                        "style='padding-right:14px; font-family:Inter; font-size:12px'>%1</td>"
+                        "<td style='padding-right:14px' align='right'>%2</td><td style='color:%5'>%3</td></tr>")
+                    .arg(title, value, wanted, colour.name(), t.muted.name());
+    };
+    for (const Achieved& achieved : setting.achieved)
+        if (const GoalSpec* goal = kind->goal(achieved.goal); !goal || goal->title != achieved.title)
+            row(typeset(achieved.title), typeset(achieved.achieved).toHtmlEscaped(),
+                typeset(achieved.wanted).toHtmlEscaped(), achieved.ok ? t.ink : t.error);
+    // Its functional clock is one click away: most goals that are missed are fixed there.
+    if (setting.kernel >= 0) {
+        const ClockNode& clock = document_.snapshot().device->clocks[setting.kernel];
+        const ClockState& state = document_.snapshot().rates.clocks[setting.kernel];
+        row("Timed by",
+            QString("<a href='%1' style='color:%2'>%3</a>")
+                .arg(QString::fromStdString(clock.id).toHtmlEscaped(), t.accent.name(),
+                     QString::fromStdString(clock.name).toHtmlEscaped()),
+            state.running ? typeset(format(state.rate)) : QString("stopped"), t.ink);
+    }
+    return rows.isEmpty() ? QString() : headingText("Checked") + "<table cellspacing='0'>" + rows + "</table>";
+}
+
+NeedIndex TuningStation::comparedNeed() const
+{
+    const NeedIndex shown = shownNeed();
+    if (shown < 0 || comparedWith_.empty())
+        return -1;
+    const std::vector<Need>& needs = document_.snapshot().plan.needs;
+    for (size_t n = 0; n < needs.size(); ++n)
+        if (needs[n].id == comparedWith_ && NeedIndex(n) != shown && needs[n].kind == needs[shown].kind)
+            return n;
+    return -1;
+}
+
+QString TuningStation::comparisonOf(NeedIndex need) const
+{
+    const NeedIndex other = comparedNeed();
+    if (other < 0)
+        return {};
+    const Theme& t = Theme::get();
+    const Snapshot& s = document_.snapshot();
+    const auto achieved = [&s](NeedIndex of, const GoalSpec& goal) {
+        for (const Achieved& row : s.settings[of].achieved)
+            if (row.goal == goal.id && !row.check)
+                return row.achieved;
+        return std::string();
+    };
+    QString rows;
+    const auto cell = [](const std::string& stated, const std::string& got) {
+        const QString text = typeset(stated).toHtmlEscaped();
+        return got.empty() || got == stated ? text : text + " \u2192 " + typeset(got).toHtmlEscaped();
+    };
+    for (const GoalSpec& goal : findKind(s.plan.needs[need].kind)->goals) {
+        const std::string mine = goalText(s.plan.needs[need], goal.id), theirs = goalText(s.plan.needs[other], goal.id);
+        const std::string got = achieved(need, goal), gotThere = achieved(other, goal);
+        if (mine != theirs || got != gotThere)
+            rows +=
+                QString("<tr style='font-size:11px; color:%4'><td style='padding-right:14px; font-size:12px'>%1</td>"
+                        "<td style='padding-right:14px'>%2</td><td>%3</td></tr>")
+                    .arg(typeset(goal.title), cell(mine, got), cell(theirs, gotThere), t.ink.name());
+    }
+    const QString title = QString::fromStdString(s.plan.needs[other].title).toHtmlEscaped();
+    const QString end =
+        QString("<a href='end-comparison' style='color:%1'>End the comparison</a>").arg(t.accent.name());
+    if (rows.isEmpty())
+        return headingText("Compared with " + title) +
+               "<span style='font-family:Inter; font-size:11px'>All goals are the same. </span>" + end;
+    return headingText("Compared with " + title) +
+           QString("<table cellspacing='0'><tr style='font-size:11px; color:%1'><td></td><td>this need</td><td>%2</td>"
+                   "</tr>%3</table>%4")
+               .arg(t.muted.name(), title, rows, end);
+}
+
+void TuningStation::compareWith(const std::string& other)
+{
+    comparedWith_ = other;
+    refresh();
+}
+
+void TuningStation::compareAlternative(int row)
+{
+    const NeedIndex need = shownNeed();
+    const Alternatives& known = alternatives_->alternatives();
+    if (need < 0 || row < 0 || row >= int(known.all.size()) || row == known.used) {
+        picture_->compare(std::nullopt);
+        return;
+    }
+    const auto then = document_.preview(applyAlternative(document_.snapshot(), need, known, size_t(row)));
+    picture_->compare(then ? (*then)->lookAt(need).waveform : std::nullopt);
+}
+
+void TuningStation::applyAlternativeOf(int row)
+{
+    const NeedIndex need = shownNeed();
+    const Alternatives known = alternatives_->alternatives(); // the list is made anew by the edit
+    if (need < 0 || row < 0 || row >= int(known.all.size()) || row == known.used)
+        return;
+    const Edit edit = applyAlternative(document_.snapshot(), need, known, size_t(row));
+    if (!edit.changes.empty())
+        (void)document_.apply(edit);
+}
+
+void TuningStation::setDigits(const SegmentDigits& digits)
+{
+    const NeedIndex need = shownNeed();
+    if (need < 0)
+        return;
+    const std::string text = digits.text();
+    (void)document_.apply(editOf("Digits of " + document_.snapshot().plan.needs[need].title,
+                                 SetGoal{document_.snapshot().plan.needs[need].id, digits.goal,
+                                         text.empty() ? std::nullopt : std::optional(text)}));
+}
+
 void TuningStation::showEvent(QShowEvent*)
 {
     refresh();
@@ -344,7 +512,11 @@ void TuningStation::refresh()
         goals_->showNeed(-1);
         bits_->showNeed(-1);
         picture_->show(std::nullopt, t.ink, "State what the board needs first.");
-        ways_->clear();
+        digits_->hide();
+        inStep_->hide();
+        checks_->clear();
+        ranking_->hide();
+        alternatives_->hide();
         return;
     }
     const Snapshot& s = document_.snapshot();
@@ -355,48 +527,47 @@ void TuningStation::refresh()
     const Need& need = s.plan.needs[index];
     const Setting& setting = s.settings[index];
     const Look look = s.lookAt(int(index));
+    const std::vector<NeedIndex> partners = look.waveform ? inStepWith(s, int(index), look) : std::vector<NeedIndex>();
+    inStep_->setVisible(!partners.empty());
+    if (!partners.empty()) {
+        const QString with = QString::fromStdString(s.plan.needs[partners.front()].title);
+        inStep_->setText(partners.size() == 1 ? QString("With %1").arg(with)
+                                              : QString("With %1 and %2 more").arg(with).arg(partners.size() - 1));
+        inStep_->setToolTip("Shows needs that one timer starts on one axis of time.");
+    }
+    inStep_->setFont(t.text(11));
+    const bool stacked = inStep_->isChecked() && !partners.empty();
+    const std::optional<Waveform> waveform = stacked ? stackedPicture(s, int(index)) : look.waveform;
     QString title = QString::fromStdString(need.title).toHtmlEscaped();
-    if (look.waveform)
+    if (waveform)
         title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>")
-                     .arg(t.muted.name(), QString::fromStdString(look.waveform->title).toHtmlEscaped(),
-                          typeset(format(look.waveform->span, 4)));
+                     .arg(t.muted.name(), QString::fromStdString(waveform->title).toHtmlEscaped(),
+                          typeset(format(waveform->span, 4)));
     title_->setText(title);
     // A kind without timing has no picture; one that cannot be computed says why there is none.
-    const bool drawn = look.waveform || !setting.notComputed.empty();
-    picture_->show(look.waveform, hueOf(s, need),
-                   QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    const bool drawn = waveform || !setting.notComputed.empty();
+    picture_->show(waveform, hueOf(s, need), QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    if (look.digits)
+        digits_->show(*look.digits, hueOf(s, need));
     goals_->showNeed(int(index));
     bits_->showNeed(int(index));
-    picture_->setVisible(drawn);
-    QString ways;
-    const auto heading = [&t](const char* text) {
-        return QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; "
-                       "letter-spacing:1px'>%2</p><table cellspacing='0'>")
-            .arg(t.muted.name(), text);
-    };
-    const KindSpec* kind = findKind(need.kind);
-    QString checks;
-    for (const Achieved& row : setting.achieved)
-        if (const GoalSpec* goal = kind->goal(row.goal); !goal || goal->title != row.title)
-            checks += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td "
-                              "style='padding-right:14px; font-family:Inter; font-size:12px'>%1</td>"
-                              "<td style='padding-right:14px' align='right'>%2</td><td style='color:%5'>%3</td></tr>")
-                          .arg(typeset(row.title), typeset(row.achieved).toHtmlEscaped(),
-                               typeset(row.wanted).toHtmlEscaped(), (row.ok ? t.ink : t.error).name(), t.muted.name());
-    if (!checks.isEmpty())
-        ways += heading("CHECKED") + checks + "</table>";
-    if (look.otherWays.size() > 1) {
-        ways += heading("Alternatives considered");
-        for (size_t i = 0; i < look.otherWays.size(); ++i) {
-            const OtherWay& way = look.otherWays[i];
-            ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td "
-                            "style='padding-right:14px'>%1</td><td style='padding-right:14px'>%2</td><td>%3</td></tr>")
-                        .arg(typeset(way.choice), typeset(way.result), typeset(way.note),
-                             (i == 0 ? t.ink : t.muted).name());
-        }
-        ways += "</table>";
-    }
-    ways_->setText(ways);
+    picture_->setVisible(drawn && !look.digits);
+    digits_->setVisible(look.digits.has_value());
+    checks_->setText(checksOf(need, setting) + comparisonOf(int(index)));
+    Alternatives alternatives = alternativesOf(s, int(index), look);
+    const bool several = alternatives.all.size() > 1;
+    ranking_->setVisible(several);
+    alternatives_->setVisible(several);
+    if (several)
+        ranking_->setText(
+            headingText("Alternatives") +
+            QString("<span style='font-family:Inter; font-size:11px; color:%1'>Best by %2. Enter applies one.</span>")
+                .arg(t.muted.name(), QString::fromStdString(alternatives.ranking).toHtmlEscaped()));
+    alternatives_->setAlternatives(several ? std::move(alternatives) : Alternatives());
+    if (alternatives_->currentRow() >= 0)
+        compareAlternative(alternatives_->currentRow());
+    else if (const NeedIndex other = comparedNeed(); other >= 0 && !stacked)
+        picture_->compare(s.lookAt(other).waveform);
     // Once the forms have their size.
     QMetaObject::invokeMethod(this, &TuningStation::shareHeight, Qt::QueuedConnection);
     // A finding about a goal brings its field up.

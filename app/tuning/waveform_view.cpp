@@ -15,14 +15,17 @@
 #include <QWheelEvent>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 
 namespace bindrel {
 
 namespace {
 
-constexpr double kNames = 58;
-constexpr double kNear = 5; ///< pixels within which the pointer takes an edge
+constexpr double kNames = 58, kNeedNames = 118; ///< also with titles of needs
+constexpr double kLine = 25, kNeedLine = 28;    ///< with a title of two rows
+constexpr double kNear = 5;                     ///< pixels within which the pointer takes an edge
 constexpr double kRampShare = 0.26;
 constexpr double kMostZoom = 4096;
 
@@ -42,6 +45,19 @@ double division(double span)
     return step;
 }
 
+/// A title at the left of its line; "need\nsignal" in two rows, cut where it is too long.
+void drawName(QPainter& p, const QRectF& box, const std::string& title)
+{
+    const QStringList rows = QString::fromStdString(title).split('\n');
+    const double high = 13;
+    double y = box.center().y() - high * double(rows.size()) / 2;
+    for (const QString& row : rows) {
+        drawLine(p, QRectF(box.left() + 2, y, box.width() - 2, high), Qt::AlignVCenter | Qt::AlignRight, row,
+                 Qt::ElideRight);
+        y += high;
+    }
+}
+
 } // namespace
 
 WaveformView::WaveformView(QWidget* parent) : QWidget(parent)
@@ -49,6 +65,7 @@ WaveformView::WaveformView(QWidget* parent) : QWidget(parent)
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(150);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Maximum);
     setAccessibleName("Waveform");
 }
 
@@ -63,9 +80,16 @@ void WaveformView::show(const std::optional<Waveform>& waveform, const QColor& h
         chosen_ = -1;
     }
     wave_ = waveform;
+    compared_.reset();
     hue_ = hue;
     otherwise_ = otherwise;
     zoom(1, 0);
+    update();
+}
+
+void WaveformView::compare(const std::optional<Waveform>& other)
+{
+    compared_ = other;
     update();
 }
 
@@ -79,9 +103,26 @@ void WaveformView::preview(const std::optional<Waveform>& waveform, const QStrin
     update();
 }
 
+double WaveformView::names() const
+{
+    const auto ofOthers = [](const auto& line) { return line.title.find('\n') != std::string::npos; };
+    return wave_ && (std::any_of(wave_->traces.begin(), wave_->traces.end(), ofOthers) ||
+                     std::any_of(wave_->bands.begin(), wave_->bands.end(), ofOthers))
+               ? kNeedNames
+               : kNames;
+}
+
+int WaveformView::leastHeight() const
+{
+    if (!wave_)
+        return 150;
+    const double lines = double(wave_->traces.size() + wave_->bands.size()) * (names() > kNames ? kNeedLine : kLine);
+    return int(lines / (wave_->ramp ? 1 - kRampShare : 1)) + 34;
+}
+
 QRectF WaveformView::plot() const
 {
-    return QRectF(kNames, 10, width() - kNames - 14, height() - 34);
+    return QRectF(names(), 10, width() - names() - 14, height() - 34);
 }
 double WaveformView::span() const
 {
@@ -229,9 +270,9 @@ void WaveformView::draw(QPainter& p, bool bare) const
     // Zoomed in, what lies beyond is cut off at the plot; names stand beside it.
     const QRectF inside = area.adjusted(-1, -10, 1, 10);
     if (wave_->ramp) {
-        const QRectF box(area.left(), area.top(), area.width(), area.height() * kRampShare - 8);
+        const QRectF box = rampBox();
         p.setPen(t.muted);
-        drawLine(p, QRectF(0, box.top(), kNames - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight,
+        drawLine(p, QRectF(0, box.top(), names() - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight,
                  QString::fromStdString(wave_->ramp->title));
         QPolygonF line;
         for (const auto& [at, level] : wave_->ramp->points)
@@ -256,9 +297,6 @@ void WaveformView::draw(QPainter& p, bool bare) const
             drawLine(p, place, Qt::AlignCenter, text);
         }
     }
-    const auto levelY = [top = top, each = each](size_t trace, bool high) {
-        return top + each * double(trace) + each * (high ? 0.24 : 0.78);
-    };
     for (const Waveform::Mark& mark : wave_->marks) {
         const double left = xAt(mark.from.toDouble());
         const double right = std::max(left + 1.5, xAt(mark.to.toDouble()));
@@ -275,20 +313,16 @@ void WaveformView::draw(QPainter& p, bool bare) const
         const Waveform::Trace& trace = wave_->traces[i];
         p.setFont(t.mono(10));
         p.setPen(t.ink);
-        drawLine(p, QRectF(0, top + each * double(i), kNames - 10, each), Qt::AlignVCenter | Qt::AlignRight,
-                 QString::fromStdString(trace.title));
-        QPolygonF line{QPointF(area.left(), levelY(i, trace.high))};
-        bool level = trace.high;
-        for (const Waveform::Edge& edge : trace.edges) {
-            line << QPointF(xAt(edge.at.toDouble()), levelY(i, level))
-                 << QPointF(xAt(edge.at.toDouble()), levelY(i, edge.high));
-            level = edge.high;
-        }
-        line << QPointF(std::max(area.right(), line.back().x()), levelY(i, level));
+        drawName(p, QRectF(0, top + each * double(i), names() - 10, each), trace.title);
         p.setClipRect(inside);
         p.setPen(QPen(hue_, 1.8, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
         p.setBrush(Qt::NoBrush);
-        p.drawPolyline(line);
+        p.drawPolyline(lineOf(trace, i));
+        p.setClipping(false);
+    }
+    if (compared_ && !bare) {
+        p.setClipRect(inside);
+        drawCompared(p);
         p.setClipping(false);
     }
     for (size_t b = 0; b < wave_->bands.size(); ++b)
@@ -297,7 +331,9 @@ void WaveformView::draw(QPainter& p, bool bare) const
     if (!bare)
         drawHandles(p);
     p.setFont(t.mono(10));
-    double free = 0;
+    // By line, how far its labels reach: those that have no room above their line stand at its foot, if they have room
+    // there.
+    std::map<int, std::array<double, 2>> reach;
     for (const Waveform::Mark& mark : wave_->marks) {
         if (mark.label.empty())
             continue;
@@ -307,13 +343,15 @@ void WaveformView::draw(QPainter& p, bool bare) const
         if (centre < area.left() - 1 || centre > area.right() + 1)
             continue;
         const double x = std::clamp(centre - width / 2, area.left(), area.right() - width);
-        const double y = top + each * std::max(0, mark.trace) - 3;
-        if (x < free && mark.trace <= 0)
-            continue; // no room: the neighbour's label says enough
-        if (mark.trace <= 0)
-            free = x + width;
+        const int line = std::max(0, mark.trace);
+        std::array<double, 2>& known = reach[line];
+        const bool foot = x < known[0];
+        if (foot && x < known[1])
+            continue; // the neighbours' labels say enough
+        known[foot] = x + width;
         p.setPen(t.caution);
-        drawLine(p, QRectF(x, y - 3, width, 13), Qt::AlignCenter, text);
+        drawLine(p, QRectF(x, foot ? top + each * (line + 1) - 15 : top + each * line - 6, width, 13), Qt::AlignCenter,
+                 text);
     }
     if (bare)
         return;
@@ -352,14 +390,50 @@ void WaveformView::draw(QPainter& p, bool bare) const
     }
 }
 
+QRectF WaveformView::rampBox() const
+{
+    const QRectF area = plot();
+    return {area.left(), area.top(), area.width(), area.height() * kRampShare - 8};
+}
+
+QPolygonF WaveformView::lineOf(const Waveform::Trace& trace, std::size_t row) const
+{
+    const auto [top, each] = traceArea();
+    const auto y = [top = top, each = each, row](bool high) {
+        return top + each * double(row) + each * (high ? 0.24 : 0.78);
+    };
+    QPolygonF line{QPointF(plot().left(), y(trace.high))};
+    bool level = trace.high;
+    for (const Waveform::Edge& edge : trace.edges) {
+        line << QPointF(xAt(edge.at.toDouble()), y(level)) << QPointF(xAt(edge.at.toDouble()), y(edge.high));
+        level = edge.high;
+    }
+    line << QPointF(std::max(plot().right(), line.back().x()), y(level));
+    return line;
+}
+
+void WaveformView::drawCompared(QPainter& p) const
+{
+    p.setPen(QPen(Theme::get().ink, 1.4, Qt::DotLine));
+    p.setBrush(Qt::NoBrush);
+    if (compared_->ramp && wave_->ramp) {
+        const QRectF box = rampBox();
+        QPolygonF line;
+        for (const auto& [at, level] : compared_->ramp->points)
+            line << QPointF(xAt(at.toDouble()), box.bottom() - box.height() * level.toDouble());
+        p.drawPolyline(line);
+    }
+    for (size_t i = 0; i < std::min(compared_->traces.size(), wave_->traces.size()); ++i)
+        p.drawPolyline(lineOf(compared_->traces[i], i));
+}
+
 /// Boxes side by side; a label that has no room is left out.
 void WaveformView::drawBand(QPainter& p, const Waveform::Band& band, const QRectF& row) const
 {
     const Theme& t = Theme::get();
     p.setFont(t.mono(10));
     p.setPen(t.ink);
-    drawLine(p, QRectF(0, row.top(), kNames - 10, row.height()), Qt::AlignVCenter | Qt::AlignRight,
-             QString::fromStdString(band.title));
+    drawName(p, QRectF(0, row.top(), names() - 10, row.height()), band.title);
     const double high = std::min(34.0, row.height() * 0.7);
     for (const Waveform::Band::Part& part : band.parts) {
         const double left = std::max(row.left(), xAt(part.from.toDouble()));
@@ -369,6 +443,7 @@ void WaveformView::drawBand(QPainter& p, const Waveform::Band& band, const QRect
         const QRectF box(left, row.center().y() - high / 2, right - left, high);
         QColor fill = hue_;
         fill.setAlphaF(part.strong ? 0.34f : 0.10f);
+        p.fillRect(box, Theme::get().raised); // no grid through the label
         p.fillRect(box, fill);
         p.setPen(QPen(hue_, 1));
         p.drawRect(box);

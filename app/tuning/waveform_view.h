@@ -22,7 +22,15 @@ public:
     void show(const std::optional<Waveform>& waveform, const QColor& hue, const QString& otherwise);
     /// While a handle is dragged: what would be, and what it says beside the pointer.
     void preview(const std::optional<Waveform>& waveform, const QString& label);
-    QSize sizeHint() const override { return {500, 220}; }
+    /// Another picture over this one, dotted, as far as both have the same lines; none ends it.
+    void compare(const std::optional<Waveform>& other);
+    bool comparing() const { return compared_.has_value(); }
+    QSize sizeHint() const override { return {500, wished_}; }
+    void setWishedHeight(int height)
+    {
+        wished_ = height;
+        updateGeometry();
+    }
     /// Seconds at a position of this widget.
     double timeAt(double x) const;
     /// Where a handle is; for tests. -1 when there is none.
@@ -30,6 +38,8 @@ public:
     /// As SVG, PDF or PNG, as the path's ending says.
     Outcome exportPicture(const QString& path, const QString& title);
     void copyPicture();
+    /// Below it names and lines would run into each other.
+    int leastHeight() const;
     bool hasPicture() const { return wave_ && wave_->span.toDouble() > 0; }
     bool dragging() const { return dragged_.has_value(); }
     /// The handles, with the goals that they state.
@@ -55,7 +65,9 @@ protected:
     bool event(QEvent*) override;
 
 private:
+    int wished_ = 220;
     QRectF plot() const;
+    double names() const; ///< width that the titles of lines have
     double xAt(double seconds) const;
     double span() const;                   ///< seconds that are shown
     double snapped(double x) const;        ///< the time at a position, or of the edge beside it
@@ -68,8 +80,11 @@ private:
     void draw(QPainter& p, bool bare) const;
     void drawBand(QPainter& p, const Waveform::Band& band, const QRectF& row) const;
     void drawHandles(QPainter& p) const;
+    void drawCompared(QPainter& p) const;
+    QRectF rampBox() const;
+    QPolygonF lineOf(const Waveform::Trace& trace, std::size_t row) const;
 
-    std::optional<Waveform> wave_;
+    std::optional<Waveform> wave_, compared_;
     QColor hue_;
     QString otherwise_;
     std::optional<double> cursor_, anchor_; ///< seconds

@@ -4,6 +4,7 @@
 #include <QAccessible>
 #include <QAccessibleWidget>
 #include <QPointer>
+#include <QWidget>
 
 namespace bindrel {
 
@@ -46,8 +47,8 @@ public:
     QStringList actionNames() const override { return {pressAction()}; }
     void doAction(const QString& action) override
     {
-        if (action == pressAction() && isValid())
-            dynamic_cast<AccessibleItems*>(widget_.data())->chooseAccessibleItem(number_);
+        if (auto* owner = dynamic_cast<AccessibleItems*>(widget_.data()); owner && action == pressAction() && isValid())
+            owner->chooseAccessibleItem(number_);
     }
     QStringList keyBindingsForAction(const QString&) const override { return {}; }
 
@@ -76,6 +77,7 @@ public:
         if (index < 0 || index >= childCount())
             return nullptr;
         while (int(children_.size()) <= index)
+            // Qt owns it from here on. NOLINTNEXTLINE(clang-analyzer-cplusplus.NewDeleteLeaks)
             children_.push_back(
                 QAccessible::registerAccessibleInterface(new ItemInterface(widget(), int(children_.size()))));
         return QAccessible::accessibleInterface(children_[size_t(index)]);

@@ -212,7 +212,8 @@ void RowList::keyPressEvent(QKeyEvent* event)
             event->ignore(); // a dialog's default button may want it
         return;
     default:
-        QAbstractScrollArea::keyPressEvent(event); // no search by typing: letters are commands
+        // No search by typing: letters are commands.
+        QAbstractScrollArea::keyPressEvent(event); // NOLINT(bugprone-parent-virtual-call)
         return;
     }
     if (target >= 0)
@@ -265,7 +266,7 @@ bool RowList::viewportEvent(QEvent* event)
 
 bool RowList::event(QEvent* event)
 {
-    // Keys that the list does not use are the window's.
+    // Keys that the list does not use are the window's. NOLINTNEXTLINE(bugprone-parent-virtual-call)
     return event->type() == QEvent::ShortcutOverride ? QAbstractScrollArea::event(event) : QListView::event(event);
 }
 

@@ -80,6 +80,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->setModel(sorted_);
     table_->setFrameShape(QFrame::NoFrame);
     table_->setShowGrid(false);
+    table_->setWordWrap(false); // a name of two words is not cut after the first
     table_->setAlternatingRowColors(false);
     table_->setSortingEnabled(true);
     table_->sortByColumn(0, Qt::AscendingOrder);
@@ -90,7 +91,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const int widths[] = {36, 48, 92, 118, 76, 72, 44, 63, 44, 58, 46, 44, 44, 52, 90};
+    const int widths[] = {36, 46, 86, 138, 76, 70, 44, 63, 42, 56, 44, 42, 42, 50, 80};
     for (int c = 0; c < model_->columnCount(); ++c)
         table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setStretchLastSection(true);

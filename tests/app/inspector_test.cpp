@@ -41,7 +41,7 @@ class InspectorTest : public QObject {
             return s.device->findClock(id) >= 0;
         if (kind == "need" || kind == "signal" || kind == "instance")
             return s.plan.need(link.section(':', 1, 1).toStdString()) != nullptr;
-        if (kind == "pad")
+        if (kind == "pad" || kind == "net")
             return s.device->findPad(id) >= 0;
         if (kind == "prop")
             return s.plan.need(link.section(':', 1, 1).toStdString()) &&
@@ -65,9 +65,9 @@ private Q_SLOTS:
         const QString text = plain(needText(*s, needIndex(s->plan, "gate-bridge"), "", {}));
         QVERIFY2(text.contains("CALCULATION") && text.contains("3125") && !text.contains("SET BY HAND"),
                  qPrintable(text));
-        const auto byHand = run(with(demo(), SetOverride{"uplink", "CTL.OVS", "1"}));
+        const auto byHand = run(with(demo(), SetOverride{"uplink", "CTL.STOP", "1"}));
         const QString uplink = plain(needText(*byHand, needIndex(s->plan, "uplink"), "", {}));
-        QVERIFY2(uplink.contains("SET BY HAND") && uplink.contains("CTL.OVS") && uplink.contains("goals ask for 0"),
+        QVERIFY2(uplink.contains("SET BY HAND") && uplink.contains("CTL.STOP") && uplink.contains("goals ask for one"),
                  qPrintable(uplink));
     }
 

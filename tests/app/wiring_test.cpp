@@ -594,6 +594,35 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+Z"));
         QVERIFY(!pinProperty(*now().plan.need("uplink"), "rx", "pull"));
     }
+
+    /// A pad has one net, wherever it is said: at the pad, at the signal that is there, in the pin sheet.
+    void aPadHasOneNet()
+    {
+        open("done");
+        const std::string pad = padOf("uplink", "rx");
+        auto* text = w_->inspector()->findChild<QTextBrowser*>();
+        const auto nets = [text] { return text->toHtml().count("href=\"net:"); };
+        w_->view().select({Place::Kind::Pad, pad, {}});
+        QApplication::processEvents();
+        QCOMPARE(nets(), 1);
+        inDialog([](QWidget* modal) {
+            auto* field = modal->findChild<QLineEdit*>();
+            QVERIFY(field);
+            QTest::keyClicks(field, "UP_RX");
+            QTest::keyClick(field, Qt::Key_Return);
+        });
+        Q_EMIT text->anchorClicked(QUrl(QString::fromStdString("net:" + pad)));
+        QCOMPARE(now().plan.nets.at(pad), std::string("UP_RX"));
+        QApplication::processEvents();
+        QVERIFY(text->toPlainText().contains("UP_RX"));
+        QCOMPARE(nets(), 1);
+        w_->view().select({Place::Kind::Signal, "uplink", "rx"});
+        QApplication::processEvents();
+        QVERIFY(text->toPlainText().contains("UP_RX"));
+        QCOMPARE(nets(), 1);
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(!now().plan.nets.contains(pad));
+    }
 };
 
 BINDREL_TEST(WiringTest)
