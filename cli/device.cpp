@@ -37,7 +37,7 @@ std::string placeText(const TextPlace& place)
                               : place.file;
 }
 
-/// The values of a device's files as they lie over each other, those of a family file included.
+/// The values of a device's files as they lie over each other.
 Expected<std::shared_ptr<const PlacedJson>> valuesOf(const std::string& name)
 {
     const Expected<std::filesystem::path> file = deviceFile(name);
@@ -49,17 +49,6 @@ Expected<std::shared_ptr<const PlacedJson>> valuesOf(const std::string& name)
     Expected<Layered> own = layDown(files->text, files->path.string(), files->layers);
     if (!own)
         return own.problem();
-    if (!files->familyText.empty()) {
-        Expected<Layered> family = layDown(files->familyText, files->familyPath.string(), {});
-        if (!family)
-            return family.problem();
-        // A section of the device's own stands for the family's.
-        for (const auto& [key, value] : family->device->value().items())
-            if (!own->device->value().contains(key)) {
-                own->device->value()[key] = value;
-                own->device->adopt(*family->device, "/" + pointerWord(key), "/" + pointerWord(key));
-            }
-    }
     return std::shared_ptr<const PlacedJson>(own->device);
 }
 

@@ -132,4 +132,12 @@ void PlacedJson::adoptOne(const PlacedJson& other, const std::string& from, cons
     }
 }
 
+void PlacedJson::forgetBelow(const std::string& pointer)
+{
+    std::erase_if(places_, [&pointer](const auto& entry) {
+        return entry.first.size() > pointer.size() && entry.first[pointer.size()] == '/' &&
+               entry.first.starts_with(pointer);
+    });
+}
+
 } // namespace bindrel

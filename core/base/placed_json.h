@@ -48,6 +48,8 @@ public:
     void adopt(const PlacedJson& other, const std::string& from, const std::string& to);
     /// Gives `pointer` a place of its own, that which `from` has in another one.
     void adoptOne(const PlacedJson& other, const std::string& from, const std::string& to);
+    /// Drops the places of what stands below a pointer; they have that of the pointer then.
+    void forgetBelow(const std::string& pointer);
 
 private:
     struct At {

@@ -26,15 +26,7 @@ std::deque<Kept> kept; ///< what was asked for last comes first
 
 Expected<std::shared_ptr<const Device>> cachedDevice(const std::filesystem::path& path)
 {
-    Expected<DeviceFiles> files =
-        readDeviceFiles(path, [&path](const std::string& text) -> std::optional<std::filesystem::path> {
-            const std::lock_guard lock(mutex);
-            const auto known = std::find_if(kept.begin(), kept.end(), [&](const Kept& entry) {
-                return entry.files.path == path && entry.files.text == text && entry.files.layers.empty();
-            });
-            return known == kept.end() || known->files.familyPath.empty() ? std::nullopt
-                                                                          : std::optional(known->files.familyPath);
-        });
+    Expected<DeviceFiles> files = readDeviceFiles(path);
     if (!files)
         return files.problem();
     const auto same = [&files](const Kept& entry) { return entry.files == *files; };

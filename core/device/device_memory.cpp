@@ -2,7 +2,6 @@
 #include "core/device/device_memory.h"
 
 #include "core/base/files.h"
-#include "core/base/json_document.h"
 
 #include <fmt/format.h>
 
@@ -37,21 +36,19 @@ Outcome rememberDevice(const Device& device, const fs::path& memory)
     std::error_code error;
     if (fs::exists(folder / "device.json", error))
         return {};
-    const Expected<std::string> text = readFile(device.file);
-    if (!text)
-        return text.problem();
-    JsonDocument document(*text, device.file);
-    const std::string family = document.ok() ? document.root().string("family", "") : "";
-    fs::create_directories(folder, error);
-    if (!family.empty() && fs::path(family).filename() == family) {
-        const Expected<std::string> shared = readFile(fs::path(device.file).parent_path() / family);
-        if (!shared)
-            return shared.problem();
-        if (Outcome kept = writeFileAtomically(folder / family, *shared); !kept)
+    const Expected<DeviceFiles> files = readDeviceFiles(device.file);
+    if (!files)
+        return files.problem();
+    const fs::path home = fs::path(device.file).parent_path();
+    for (const LayerFile& layer : files->layers) {
+        const fs::path there = folder / layer.path.lexically_relative(home);
+        fs::create_directories(there.parent_path(), error);
+        if (Outcome kept = writeFileAtomically(there, layer.text); !kept)
             return kept;
     }
+    fs::create_directories(folder, error);
     // Last, so that its presence says that all is there.
-    return writeFileAtomically(folder / "device.json", *text);
+    return writeFileAtomically(folder / "device.json", files->text);
 }
 
 Expected<Device> recallDevice(const std::string& revision, const fs::path& memory)

@@ -55,17 +55,17 @@ private:
     std::map<std::string, std::string> words_;
 };
 
-/// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is
-/// in a file of its own (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp). After
-/// the first problem in either document the readers go on with defaults, and the result is thrown away.
+/// Builds a Device from the sections of its files. Private to loading; each section's reading is in a file of its own
+/// (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp). After the first problem the
+/// readers go on with defaults, and the result is thrown away.
 class DeviceReader {
 public:
-    /// `family` may be null; a section is taken from `own` when it is there, else from the family.
-    DeviceReader(JsonDocument& own, JsonDocument* family) : own_(own), family_(family) {}
+    /// The values of the device's files as they lie over each other (core/device/layers.h).
+    explicit DeviceReader(JsonDocument& values) : own_(values) {}
 
     void readAll();
     Device take() { return std::move(device_); }
-    bool ok() const { return own_.ok() && (!family_ || family_->ok()); }
+    bool ok() const { return own_.ok(); }
 
 private:
     JsonNode section(std::string_view key);
@@ -92,7 +92,6 @@ private:
                       const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
     void readSlicedRoles(Block& block, const std::string& name, const BlockKind* kind, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);
-    void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();
     void resolveInstances();
     void readFence(Instance& instance, const JsonNode& node);
@@ -160,7 +159,6 @@ private:
     InstanceIndex instanceAt(const JsonNode& node);
 
     JsonDocument& own_;
-    JsonDocument* family_;
     Device device_;
     std::vector<JsonNode> instanceNodes_;
     std::vector<GuardNode> guardNodes_;

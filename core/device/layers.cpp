@@ -45,15 +45,44 @@ public:
 
     Layered& out() { return out_; }
 
+    enum class By { Member, Section };
+
     /// Lays values over what is there.
-    void lay(const PlacedJson& layer, const std::vector<std::string>& gives)
+    Outcome lay(const PlacedJson& layer, const std::vector<std::string>& gives, By by = By::Member)
     {
+        Json& root = out_.device->value();
         for (const auto& [key, value] : layer.value().items()) {
             if (!gives.empty() && std::find(gives.begin(), gives.end(), key) == gives.end())
                 continue;
-            if (key == "layers" || key == "patches" || key == "$schema")
+            if (key == "layers" || key == "patches" || key == "$schema" || key == "overrides" ||
+                (key == "family" && by == By::Section))
                 continue;
-            put(out_.device->value(), "", key, value, layer, "/" + pointerWord(key));
+            const std::string pointer = "/" + pointerWord(key);
+            if (const auto known = root.find(key);
+                by == By::Section && known != root.end() && !known->is_primitive() && !value.is_null()) {
+                replace(*known, pointer, value, layer, pointer);
+                continue;
+            }
+            put(root, "", key, value, layer, pointer);
+        }
+        const auto overrides = layer.value().find("overrides");
+        return overrides == layer.value().end() ? Outcome() : override_(*overrides, layer);
+    }
+
+    /// Instances and pads that a null took away, among those that are absent anyway: what names them goes along.
+    void finish()
+    {
+        Json& root = out_.device->value();
+        if (takenAway_.empty())
+            return;
+        if (!root.contains("absent"))
+            root["absent"] = Json::array();
+        Json& absent = root["absent"];
+        if (!absent.is_array())
+            return;
+        for (const auto& [pointer, name] : takenAway_) {
+            absent.push_back(name);
+            out_.device->adoptOne(*out_.device, pointer, "/absent/" + std::to_string(absent.size() - 1));
         }
     }
 
@@ -135,10 +164,24 @@ private:
             out_.device->adopt(layer, pointerThere, pointer);
             return;
         }
+        const auto gone = std::find_if(takenAway_.begin(), takenAway_.end(),
+                                       [&](const auto& taken) { return taken.first == pointer; });
         if (value.is_null()) {
+            if (gone != takenAway_.end())
+                return;
             out_.replaced.push_back(
                 {pointer, shortened(*known), "nothing", out_.device->place(pointer), layer.place(pointerThere), {}});
+            if (above == "/instances" || above == "/pads") {
+                takenAway_.emplace_back(pointer, key);
+                return;
+            }
             into.erase(key);
+            return;
+        }
+        if (gone != takenAway_.end()) {
+            // Taken away below, described anew here.
+            takenAway_.erase(gone);
+            replace(*known, pointer, value, layer, pointerThere);
             return;
         }
         // A register of which a maker's file tells no fields has one for all of it, until somebody describes them.
@@ -155,15 +198,83 @@ private:
                 putItem(*known, pointer, value[i], layer, pointerThere + "/" + std::to_string(i));
             return;
         }
-        if (*known != value)
+        replace(*known, pointer, value, layer, pointerThere);
+    }
+
+    void replace(Json& known, const std::string& pointer, const Json& value, const PlacedJson& layer,
+                 const std::string& pointerThere)
+    {
+        if (known != value)
             out_.replaced.push_back({pointer,
-                                     shortened(*known),
+                                     shortened(known),
                                      shortened(value),
                                      out_.device->place(pointer),
                                      layer.place(pointerThere),
                                      {}});
-        *known = withoutNulls(value);
+        if (!known.is_primitive())
+            out_.device->forgetBelow(pointer);
+        known = withoutNulls(value);
         out_.device->adopt(layer, pointerThere, pointer);
+    }
+
+    /// "overrides": abilities and roles of blocks that are described below, each as a whole.
+    Outcome override_(const Json& overrides, const PlacedJson& layer)
+    {
+        const auto refused = [&](const std::string& pointer, std::string message) {
+            Problem problem = problemOf(std::move(message));
+            const TextPlace at = layer.place(pointer);
+            problem.file = at.file;
+            problem.pointer = pointer;
+            problem.line = at.line;
+            problem.column = at.column;
+            return problem;
+        };
+        const auto onlyKeys = [&](const Json& object, const std::string& pointer,
+                                  const std::vector<std::string>& known) -> std::optional<Problem> {
+            if (!object.is_object())
+                return refused(pointer, "must be an object.");
+            for (const auto& [key, value] : object.items())
+                if (std::find(known.begin(), known.end(), key) == known.end())
+                    return refused(pointer + "/" + pointerWord(key),
+                                   fmt::format("the key \"{}\" is not known here; {} is.{}", printable(key),
+                                               listed(known), didYouMean(key, known)));
+            return std::nullopt;
+        };
+        if (const std::optional<Problem> problem = onlyKeys(overrides, "/overrides", {"blocks"}))
+            return *problem;
+        const auto given = overrides.find("blocks");
+        if (given == overrides.end())
+            return {};
+        if (!given->is_object())
+            return refused("/overrides/blocks", "must be an object.");
+        Json& root = out_.device->value();
+        for (const auto& [name, words] : given->items()) {
+            const std::string there = "/overrides/blocks/" + pointerWord(name), here = "/blocks/" + pointerWord(name);
+            if (!root.contains(Json::json_pointer(here)))
+                return refused(there, fmt::format("\"{}\" is not a block of this device.", printable(name)));
+            if (const std::optional<Problem> problem = onlyKeys(words, there, {"abilities", "roles"}))
+                return *problem;
+            Json& block = root["blocks"][name];
+            if (!block.is_object())
+                continue; // its own reader tells
+            for (const auto& [key, values] : words.items()) {
+                if (!values.is_object())
+                    return refused(there + "/" + key, "must be an object.");
+                if (!block.contains(key))
+                    block[key] = Json::object();
+                if (!block[key].is_object())
+                    continue;
+                for (const auto& [word, value] : values.items()) {
+                    const std::string from = fmt::format("{}/{}/{}", there, key, pointerWord(word)),
+                                      to = fmt::format("{}/{}/{}", here, key, pointerWord(word));
+                    if (const auto known = block[key].find(word); known != block[key].end() && !value.is_null())
+                        replace(*known, to, value, layer, from);
+                    else
+                        put(block[key], here + "/" + key, word, value, layer, from);
+                }
+            }
+        }
+        return {};
     }
 
     void putItem(Json& list, const std::string& above, const Json& item, const PlacedJson& layer,
@@ -193,20 +304,55 @@ private:
     }
 
     Layered out_;
+    std::vector<std::pair<std::string, std::string>> takenAway_; ///< pointer and name of instances and pads
 };
+
+/// The family that a device file names, where it has no layers: the name of a file beside it.
+Expected<std::vector<LayerRequest>> familyOf(const std::string& text, const std::string& file, bool isLayer)
+{
+    std::vector<LayerRequest> out;
+    if (const std::size_t at = text.find("\"family\""); at == std::string::npos)
+        return out;
+    else if (isLayer) {
+        // A family's own file tells its name; its structure, which may be large, need not be read for that.
+        const std::size_t open = text.find('"', text.find(':', at)), close = text.find('"', open + 1);
+        if (close == std::string::npos || !text.substr(open + 1, close - open - 1).ends_with(".json"))
+            return out;
+    }
+    JsonDocument document(text, file);
+    if (!document.ok())
+        return document.problem();
+    const JsonNode family = document.root().optionalChild("family");
+    if (!family.exists())
+        return out;
+    const std::string name = family.asString();
+    if (isLayer && !name.ends_with(".json"))
+        return out;
+    if (std::filesystem::path(name).filename() != name || name.empty() || !isPrintable(name))
+        family.fail(fmt::format("\"{}\" must be the name of a file in the same folder.", printable(name)));
+    if (!document.ok())
+        return document.problem();
+    LayerRequest request;
+    request.file = name;
+    request.family = true;
+    out.push_back(std::move(request));
+    return out;
+}
 
 } // namespace
 
-Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std::string& file)
+Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std::string& file, bool isLayer)
 {
     std::vector<LayerRequest> out;
     // Most device files have none: their structure need not be read for that.
     if (text.find("\"layers\"") == std::string::npos)
-        return out;
+        return familyOf(text, file, isLayer);
     JsonDocument document(text, file);
     if (!document.ok())
         return document.problem();
     const JsonNode list = document.root().optionalChild("layers");
+    if (!list.exists())
+        return familyOf(text, file, isLayer);
     for (const JsonNode& row : list.items()) {
         row.allowOnly({"file", "gives", "package", "columns"});
         LayerRequest request;
@@ -250,6 +396,10 @@ Expected<PlacedJson> deviceLayer(const std::string& text, const std::string& fil
     const int number = out.addFile(file, std::make_shared<const std::string>(text));
     out.value() = document.value();
     out.putPointer("", number, "");
+    if (const std::int64_t format = document.root().integer("format", 0, INT32_MAX, 1); document.ok() && format != 1)
+        document.root().child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+    if (!document.ok())
+        return document.problem();
     return out;
 }
 
@@ -286,7 +436,7 @@ std::optional<Problem> malformed(const Json& patch, const TextPlace& at, const s
 Outcome layFile(Stack& stack, const std::string& text, const std::string& file, const std::vector<LayerFile>& layers,
                 const std::vector<std::string>& gives, int depth)
 {
-    const Expected<std::vector<LayerRequest>> requests = layersOf(text, file);
+    const Expected<std::vector<LayerRequest>> requests = layersOf(text, file, depth > 0);
     if (!requests)
         return requests.problem();
     Expected<PlacedJson> own = deviceLayer(text, file);
@@ -295,7 +445,8 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
     std::vector<Corrections> corrections;
     for (const LayerRequest& request : *requests) {
         const auto layer = std::find_if(layers.begin(), layers.end(), [&](const LayerFile& known) {
-            return known.path == std::filesystem::path(file).parent_path() / request.file;
+            return (request.family && known.family) ||
+                   known.path == std::filesystem::path(file).parent_path() / request.file;
         });
         if (layer == layers.end() || depth > 4) {
             Problem problem = problemOf(fmt::format("the layer {} was not read.", request.file));
@@ -303,7 +454,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             return problem;
         }
         const std::string name = layer->path.string();
-        if (request.columns.empty() && formatOf(layer->text, name) == MakersFormat::Device) {
+        if (request.columns.empty() && (request.family || formatOf(layer->text, name) == MakersFormat::Device)) {
             if (const Outcome done = layFile(stack, layer->text, name, layers, request.gives, depth + 1); !done)
                 return done;
             continue;
@@ -336,7 +487,8 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
                 stack.out().remarks.push_back(std::move(problem));
             }
         collect(read->sections, corrections);
-        stack.lay(read->sections, request.gives);
+        if (const Outcome laid = stack.lay(read->sections, request.gives); !laid)
+            return laid;
     }
     collect(*own, corrections);
     for (const Corrections& some : corrections) {
@@ -355,7 +507,9 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             stack.patch(some.list[i], some.from, pointer);
         }
     }
-    stack.lay(*own, gives);
+    const bool member = requests->size() == 1 && requests->front().family;
+    if (const Outcome laid = stack.lay(*own, gives, member ? Stack::By::Section : Stack::By::Member); !laid)
+        return laid;
     if (depth == 0)
         stack.out().device->adoptOne(*own, "", ""); // what is missing is missing here
     return {};
@@ -368,6 +522,7 @@ Expected<Layered> layDown(const std::string& text, const std::string& file, cons
     Stack stack;
     if (const Outcome done = layFile(stack, text, file, layers, {}, 0); !done)
         return done.problem();
+    stack.finish();
     return std::move(stack.out());
 }
 

@@ -14,6 +14,7 @@ namespace bindrel {
 struct LayerFile {
     std::filesystem::path path;
     std::string text;
+    bool family = false; ///< what the device file names as its "family"
 
     bool operator==(const LayerFile&) const = default;
 };
@@ -24,6 +25,7 @@ struct LayerRequest {
     std::vector<std::string> gives; ///< sections that are taken from it; empty: all that it has
     std::string package;            ///< of a boundary-scan description or a table
     std::string columns;            ///< of a table: the file that says how it is read; empty: none
+    bool family = false;            ///< the device's "family": a section of the device's own takes the place of its
 };
 
 /// A value of a layer that something above it replaces.
@@ -48,11 +50,15 @@ struct DeviceOrigins {
     std::vector<Problem> remarks;
 };
 
-/// What the text of a device file names as layers. Fails when an entry is not understood or leads out of its folder.
-Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std::string& file);
+/// What the text of a device file names as layers, or the family that it names instead. Fails when an entry is not
+/// understood or leads out of its folder. The "family" of a file that is a layer itself may be the family's name; it is
+/// a file when it ends in ".json".
+Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std::string& file, bool isLayer = false);
 
 /// Lays the device file over its layers: objects by their keys, lists of objects with an "id" by that, all else as a
-/// whole; null takes a value away. Patches are put on the layers before the device file's own words.
+/// whole; null takes a value away, an instance or a pad with all that names it ("absent"). Over a family each section
+/// stands for the family's, and "overrides" gives abilities and roles of single blocks. Patches are put on the layers
+/// before the device file's own words.
 Expected<Layered> layDown(const std::string& text, const std::string& file, const std::vector<LayerFile>& layers);
 
 /// What of a device can be asked for its place.

@@ -84,10 +84,7 @@ void checkFrame(const JsonNode& root)
 
 JsonNode DeviceReader::section(std::string_view key)
 {
-    const JsonNode own = own_.root().optionalChild(key);
-    if (own.exists() || !family_)
-        return own;
-    return family_->root().optionalChild(key);
+    return own_.root().optionalChild(key);
 }
 
 bool DeviceReader::isAbsent(std::string_view name) const
@@ -188,7 +185,7 @@ void DeviceReader::readIdentity()
 {
     device_.name = own_.root().string("name");
     own_.root().child("name").requireName(device_.name);
-    device_.family = family_ ? family_->root().string("family") : "";
+    device_.family = own_.root().string("family", "");
     device_.about = own_.root().string("about", "");
     if (section("cores").exists()) {
         for (const JsonNode& core : section("cores").items())
@@ -392,14 +389,8 @@ void DeviceReader::readTiming()
 void DeviceReader::readAll()
 {
     checkFrame(own_.root());
-    if (family_)
-        checkFrame(family_->root());
     if (!ok())
         return;
-    for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks",
-                            "instances", "pads", "package"})
-        if (family_ && !section(key).exists() && !(std::string_view(key) == "core" && section("cores").exists()))
-            own_.fail("", fmt::format("the key \"{}\" is missing here and in the family's file.", key));
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
@@ -416,20 +407,15 @@ void DeviceReader::readAll()
 
 namespace {
 
-Expected<Device> readDevice(JsonDocument& own, JsonDocument* family, std::vector<Problem>* all)
+Expected<Device> readDevice(JsonDocument& values, std::vector<Problem>* all)
 {
-    DeviceReader reader(own, family);
+    DeviceReader reader(values);
     reader.readAll();
     if (all)
-        for (const JsonDocument* document :
-             {static_cast<const JsonDocument*>(&own), static_cast<const JsonDocument*>(family)})
-            if (document)
-                for (Problem& problem : document->problems())
-                    all->push_back(std::move(problem));
-    if (!own.ok())
-        return own.problem();
-    if (family && !family->ok())
-        return family->problem();
+        for (Problem& problem : values.problems())
+            all->push_back(std::move(problem));
+    if (!values.ok())
+        return values.problem();
     return reader.take();
 }
 
@@ -444,13 +430,13 @@ Expected<Device> parseLayered(const DeviceFiles& files, std::vector<Problem>* al
     std::vector<std::string> missing = standIn(*layered->device);
     JsonDocument document(layered->device, files.path.string());
     document.refuseHiddenText();
-    Expected<Device> device = readDevice(document, nullptr, all);
+    Expected<Device> device = readDevice(document, all);
     if (!device)
         return device;
     device->undescribed = std::move(missing);
     std::string texts = files.text;
     for (const LayerFile& layer : files.layers)
-        texts += '\0' + layer.text;
+        texts += (layer.family ? std::string() : std::string(1, '\0')) + layer.text;
     device->revision = fingerprint({&texts});
     auto origins = std::make_shared<DeviceOrigins>();
     origins->values = layered->device;
@@ -465,21 +451,10 @@ Expected<Device> parseLayered(const DeviceFiles& files, std::vector<Problem>* al
 Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
                              std::vector<Problem>* all)
 {
-    if (familyText.empty())
-        return parseLayered({std::move(file), std::move(text), {}, {}, {}}, all);
-    std::string revision = fingerprint({&text, &familyText});
-    JsonDocument own(std::move(text), std::move(file));
-    own.refuseHiddenText();
-    if (!own.ok())
-        return own.problem();
-    JsonDocument family(std::move(familyText), std::move(familyFile));
-    family.refuseHiddenText();
-    if (!family.ok())
-        return family.problem();
-    Expected<Device> device = readDevice(own, &family, all);
-    if (device)
-        device->revision = std::move(revision);
-    return device;
+    DeviceFiles files{std::move(file), std::move(text), {}};
+    if (!familyText.empty())
+        files.layers.push_back({std::move(familyFile), std::move(familyText), true});
+    return parseLayered(files, all);
 }
 
 namespace {
@@ -488,7 +463,7 @@ namespace {
 Outcome collectLayers(const std::string& text, const std::filesystem::path& file, const std::filesystem::path& folder,
                       std::vector<LayerFile>& out, int depth)
 {
-    const Expected<std::vector<LayerRequest>> requests = layersOf(text, file.string());
+    const Expected<std::vector<LayerRequest>> requests = layersOf(text, file.string(), depth > 0);
     if (!requests)
         return requests.problem();
     if (depth > 4)
@@ -497,22 +472,23 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
         for (const std::string& named : {request.file, request.columns}) {
             if (named.empty())
                 continue;
-            const std::filesystem::path path = folder / named;
-            // A link must not lead out of the folder either.
+            const std::filesystem::path path = file.parent_path() / named;
+            // A link must not lead out of the folder either; that to a family is the person's own.
             const std::filesystem::path home = realPath(folder.empty() ? std::filesystem::path(".") : folder),
                                         real = realPath(path);
-            if (std::mismatch(home.begin(), home.end(), real.begin(), real.end()).first != home.end())
+            if (!request.family &&
+                std::mismatch(home.begin(), home.end(), real.begin(), real.end()).first != home.end())
                 return problemOf(fmt::format("{} leads out of the folder of {}; put the file itself there.",
                                              path.string(), file.string()));
             Expected<std::string> layer = readFile(path);
             if (!layer)
                 return layer.problem();
             if (named == request.file && request.columns.empty() &&
-                formatOf(*layer, path.string()) == MakersFormat::Device)
+                (request.family || formatOf(*layer, path.string()) == MakersFormat::Device))
                 if (const Outcome below = collectLayers(*layer, path, folder, out, depth + 1); !below)
                     return below;
             if (std::none_of(out.begin(), out.end(), [&path](const LayerFile& known) { return known.path == path; }))
-                out.push_back({path, *std::move(layer)});
+                out.push_back({path, *std::move(layer), request.family && depth == 0});
             if (out.size() > 64)
                 return problemOf(fmt::format("{} stands on more than 64 files.", file.string()));
         }
@@ -521,54 +497,26 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
 
 } // namespace
 
-Expected<DeviceFiles>
-readDeviceFiles(const std::filesystem::path& path,
-                const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily)
+Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path)
 {
     Expected<std::string> text = readFile(path);
     if (!text)
         return text.problem();
-    DeviceFiles out{path, *std::move(text), {}, {}, {}};
+    DeviceFiles out{path, *std::move(text), {}};
     if (formatOf(out.text, path.string()) != MakersFormat::Device) {
         // A maker's file alone: a device that has nothing else.
         out.layers.push_back({path, std::move(out.text)});
         out.text = deviceTextFor(path);
         return out;
     }
-    if (const std::optional<std::filesystem::path> known = knownFamily ? knownFamily(out.text) : std::nullopt) {
-        out.familyPath = *known;
-    } else {
-        JsonDocument peek(out.text, path.string());
-        if (!peek.ok())
-            return peek.problem();
-        // The family is named by a file beside this one; a path that leads elsewhere is not followed.
-        if (const JsonNode family = peek.root().optionalChild("family");
-            family.exists() && !peek.root().has("layers")) {
-            const std::string name = family.asString();
-            if (std::filesystem::path(name).filename() != name || name.empty())
-                family.fail(fmt::format("\"{}\" must be the name of a file in the same folder.", name));
-            if (!peek.ok())
-                return peek.problem();
-            out.familyPath = path.parent_path() / name;
-        }
-    }
-    if (out.familyPath.empty())
-        if (const Outcome layers = collectLayers(out.text, path, path.parent_path(), out.layers, 0); !layers)
-            return layers.problem();
-    if (!out.familyPath.empty()) {
-        Expected<std::string> family = readFile(out.familyPath);
-        if (!family)
-            return family.problem();
-        out.familyText = *std::move(family);
-    }
+    if (const Outcome layers = collectLayers(out.text, path, path.parent_path(), out.layers, 0); !layers)
+        return layers.problem();
     return out;
 }
 
 Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all)
 {
-    Expected<Device> device = files.familyText.empty() ? parseLayered(files, all)
-                                                       : parseDevice(files.text, files.path.string(), files.familyText,
-                                                                     files.familyPath.string(), all);
+    Expected<Device> device = parseLayered(files, all);
     if (device)
         device->file = files.path.string();
     return device;

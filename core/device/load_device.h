@@ -8,7 +8,6 @@
 
 #include <filesystem>
 #include <functional>
-#include <optional>
 
 namespace bindrel {
 
@@ -23,21 +22,16 @@ Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Probl
 Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
                              std::vector<Problem>* all = nullptr);
 
-/// A device file and what it stands on: the family file beside it that it names, or its layers. A maker's file alone is
-/// the only layer of a device file that is made up for it.
+/// A device file and what it stands on: its layers, or the family that it names. A maker's file alone is the only layer
+/// of a device file that is made up for it.
 struct DeviceFiles {
     std::filesystem::path path;
     std::string text;
-    std::filesystem::path familyPath; ///< empty without a family
-    std::string familyText;
     std::vector<LayerFile> layers; ///< those that others stand on first
 
     bool operator==(const DeviceFiles&) const = default;
 };
-/// Reads both. Who has met this very text before may tell the family's path, which saves reading its structure.
-Expected<DeviceFiles>
-readDeviceFiles(const std::filesystem::path& path,
-                const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily = {});
+Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path);
 Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all = nullptr);
 
 /// Finds a part of the library by its name.

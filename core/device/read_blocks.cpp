@@ -175,21 +175,10 @@ std::pair<int, int> readBits(const JsonNode& node)
 
 void DeviceReader::readBlocks()
 {
-    const JsonNode overrides = section("overrides");
-    if (overrides.exists())
-        overrides.allowOnly({"blocks"});
     UniqueWords words;
     for (const auto& [name, node] : section("blocks").members()) {
         words.add(name, node);
         device_.blocks.push_back(readBlock(name, node));
-    }
-    for (const auto& [name, node] : overrides.optionalChild("blocks").members()) {
-        const auto block = std::find_if(device_.blocks.begin(), device_.blocks.end(),
-                                        [&name = name](const Block& b) { return b.name == name; });
-        if (block == device_.blocks.end())
-            node.fail(fmt::format("\"{}\" is not a block of this device.", name));
-        else
-            overrideBlock(*block, node);
     }
 }
 
@@ -219,19 +208,6 @@ void checkWord(const JsonNode& node, const std::string& kind, const std::string&
     }
     node.fail(fmt::format("\"{}\" is no {} of a {}; {}.{}", word, what, kind,
                           known.empty() ? "it has none" : "use " + listed(known), didYouMean(word, known)));
-}
-
-/// A device's own word about a block of its family: abilities and roles that differ.
-void DeviceReader::overrideBlock(Block& block, const JsonNode& node)
-{
-    node.allowOnly({"abilities", "roles"});
-    for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
-        checkWord(values, block.kind, ability, &BlockKind::abilities, "ability");
-        block.abilities[ability].clear();
-        for (const JsonNode& value : values.items())
-            block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
-    }
-    readRoles(block, node.optionalChild("roles"));
 }
 
 Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/device_memory.h"
 #include "core/device/layers.h"
 #include "core/device/lint.h"
 #include "core/device/load_device.h"
@@ -64,7 +65,8 @@ private Q_SLOTS:
         COMPARE_TEXT(v["clocks"][1]["name"].get<std::string>(), "bee");
         COMPARE_TEXT(v["instances"]["X"]["base"].get<std::string>(), "0x10");
         COMPARE_TEXT(v["instances"]["X"]["bus"].get<std::string>(), "C");
-        QVERIFY(!v["instances"].contains("Y") && v["instances"].contains("Z"));
+        // What names the instance goes along, so the readers are told of it.
+        QVERIFY(v["absent"] == Json::array({"Y"}) && v["instances"].contains("Z"));
         // Nothing is shadowed in silence.
         std::set<std::string> replaced;
         for (const Replaced& r : layered->replaced)
@@ -158,6 +160,86 @@ private Q_SLOTS:
         QVERIFY2(device.ok(), refusal().c_str());
         QCOMPARE(device->pads.size(), size_t(1));
         QCOMPARE(device->instances.size(), size_t(1));
+    }
+
+    /// "family", "absent" and "overrides" are layers like others: each value knows its file, and what names a thing
+    /// that is taken away goes along.
+    void aFamilyIsALayer()
+    {
+        const std::string family = textOf(dataPath("devices/sedge/sedge.json"));
+        const std::string member = textOf(dataPath("devices/sedge/se4332-c64.json"));
+        save("sedge.json", family);
+        save("member.json", member);
+        const Expected<Device> plain = loadDevice(at("member.json"));
+        QVERIFY2(plain.ok(), refusal("member.json").c_str());
+        COMPARE_TEXT(plain->family, "Sedge SE43");
+        const auto file = [&](const Device& device, OriginOf what, const char* name) {
+            return std::filesystem::path(originOf(device, what, name).file).filename().string();
+        };
+        COMPARE_TEXT(file(*plain, OriginOf::Register, "UART1.CTL"), "sedge.json");
+        COMPARE_TEXT(std::filesystem::path(plain->origins->values->place("/package").file).filename().string(),
+                     "member.json");
+
+        // By null what "absent" says.
+        Json other = Json::parse(member, nullptr, true, true);
+        other["absent"].erase(std::find(other["absent"].begin(), other["absent"].end(), "UART5"));
+        other.erase("family");
+        other["layers"] = Json::array({Json{{"file", "sedge.json"}}});
+        other["instances"]["UART5"] = nullptr;
+        save("other.json", other.dump(1));
+        const Expected<Device> byNull = loadDevice(at("other.json"));
+        QVERIFY2(byNull.ok(), refusal("other.json").c_str());
+        QVERIFY(byNull->findInstance("UART5") < 0);
+        QCOMPARE(byNull->instances.size(), plain->instances.size());
+        QCOMPARE(byNull->pads.size(), plain->pads.size());
+        QCOMPARE(byNull->routes.size(), plain->routes.size());
+        QVERIFY(lint(*byNull).empty());
+
+        // A layer of a layer: a customer's chip over the member, over its family. A section of a member's own stands
+        // for the family's, that of a layer goes into it.
+        save("mine.json", R"({ "name": "MINE", "layers": [ { "file": "member.json" } ],
+            "instances": { "UART4": null }, "overrides": { "blocks": { "uart": { "abilities": { "fraction_bits": [3] } } } } })");
+        const Expected<Device> mine = loadDevice(at("mine.json"));
+        QVERIFY2(mine.ok(), refusal("mine.json").c_str());
+        QVERIFY(mine->findInstance("UART4") < 0 && mine->findInstance("UART5") < 0 && mine->findInstance("UART1") >= 0);
+        QCOMPARE(mine->package.pins.size(), size_t(64));
+        QCOMPARE(mine->ability(mine->findInstance("UART1"), "fraction_bits", 0), std::int64_t(3));
+        save("short.json", R"({ "name": "SHORT", "family": "sedge.json", "modes": [], "package": )" +
+                               Json::parse(member, nullptr, true, true)["package"].dump() +
+                               ", \"absent\": " + Json::parse(member, nullptr, true, true)["absent"].dump() + " }");
+        const Expected<Device> without = loadDevice(at("short.json"));
+        QVERIFY2(without.ok(), refusal("short.json").c_str());
+        QVERIFY(without->modes.empty() && !plain->modes.empty());
+
+        // A file that is its own family, and one of another format.
+        save("self.json", R"({ "name": "S", "family": "self.json" })");
+        QVERIFY2(has(refusal("self.json"), "four deep"), refusal("self.json").c_str());
+        std::string later = family;
+        later.replace(later.find("\"format\": 1"), 11, "\"format\": 2");
+        save("sedge.json", later);
+        QVERIFY2(has(refusal("member.json"), "sedge.json:") && has(refusal("member.json"), "reads format 1, not 2"),
+                 refusal("member.json").c_str());
+    }
+
+    /// What a plan was saved with is kept whole, makers' files too.
+    void allFilesOfADeviceAreRemembered()
+    {
+        std::filesystem::create_directories(at("files"));
+        save("files/chip.svd", kRegisters);
+        save("files/base.json", R"({ "layers": [ { "file": "chip.svd" } ] })");
+        save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "files/base.json" } ] })");
+        const Expected<Device> device = loadDevice(at("chip.json"));
+        QVERIFY2(device.ok(), refusal().c_str());
+        QVERIFY(rememberDevice(*device, at("memory")).ok());
+        save("files/chip.svd", "<device/>");
+        const Expected<Device> then = recallDevice(device->revision, at("memory"));
+        QVERIFY2(then.ok(), then ? "" : then.problem().text().c_str());
+        QCOMPARE(then->blocks.size(), device->blocks.size());
+        QCOMPARE(then->blocks[0].registers.size(), size_t(2));
+        save("files/chip.svd", kRegisters);
+        const Expected<Device> alone = loadDevice(at("files/chip.svd"));
+        QVERIFY(alone.ok() && rememberDevice(*alone, at("memory")).ok());
+        QVERIFY(recallDevice(alone->revision, at("memory")).ok());
     }
 
     /// What is not described is not known: told once, never guessed, never an error.
