@@ -20,7 +20,8 @@ void addDeviceExport(CLI::App& app, int& exitCode)
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
         "export",
-        "Write a device in open forms: register XML, boundary-scan description, table of pins and functions.");
+        "Write a device in open forms: register XML, boundary-scan description, tables of pins and functions, of wait "
+        "states, of limits and electrical values.");
     command->add_option("DEVICE", options->device, "Name or file of a device")->required();
     command->add_option("--to", options->folder, "Folder, made where it is missing")->required();
     command->add_flag("--force", options->force, "Replace files that are there");
@@ -37,6 +38,10 @@ void addDeviceExport(CLI::App& app, int& exitCode)
             {base + ".bsd", boundaryScanText(*device)},
             {base + "-pins.csv", pinFunctionTable(*device, left)},
             {base + "-pins.csv.columns", pinFunctionColumns(*device)},
+            {base + "-wait-states.csv", waitStateTable(*device)},
+            {base + "-wait-states.csv.columns", waitStateColumns(*device)},
+            {base + "-values.csv", valueTable(*device, left)},
+            {base + "-values.csv.columns", valueColumns(*device)},
         };
         const std::filesystem::path folder(options->folder);
         std::error_code error;

@@ -4,6 +4,7 @@
 #include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/describe/proposals.h"
+#include "core/describe/quantity_names.h"
 #include "core/describe/signal_names.h"
 #include "core/makers/chip_table.h"
 
@@ -58,11 +59,7 @@ Expected<Beside> look(const TableOptions& options)
     for (const Column& column : columns->columns) {
         if (column.heading.empty())
             continue;
-        const std::string more = column.what == Column::What::Pin && !column.package.empty() ? " of " + column.package
-                                 : column.what == Column::What::Code ? fmt::format(" {}", column.code)
-                                                                     : std::string();
-        say("column \"{}\" is {}{}{}\n", column.heading, nameOf(column.what), more,
-            column.why.empty() ? "" : ": " + column.why);
+        say("column \"{}\" is {}{}\n", column.heading, textOf(column), column.why.empty() ? "" : ": " + column.why);
         requests = requests || column.what == Column::What::Source;
     }
     const NamesOf of = !table->numbers ? NamesOf::Pads : requests ? NamesOf::Requests : NamesOf::Interrupts;
@@ -91,12 +88,27 @@ Expected<Beside> look(const TableOptions& options)
             proposal.others.empty() ? "" : "; it could also be " + joined(proposal.others, ", "));
         taken.names[whole.empty() ? name : whole] = proposal.signal;
     }
+    for (const auto& [name, quantity] : table->quantities) {
+        if (columns->facts.contains(name) || columns->names.contains(name)) {
+            ++known;
+            continue;
+        }
+        const FactProposal proposal = proposeFact(*device, name, quantity.about);
+        if (!proposal.fact || proposal.confidence < options.least) {
+            say("      {} (line {}): {}\n", name, quantity.line, proposal.reason);
+            open +=
+                fmt::format("# name \"{}\" is {}\n", name, quantity.about.empty() ? "range RANGE" : "limit of CLOCK");
+            continue;
+        }
+        say("{:.2f}  {} is {}: {}\n", proposal.confidence, name, textOf(*proposal.fact), proposal.reason);
+        taken.facts[name] = *proposal.fact;
+    }
     say("{} read", counted(table->rows, "row"));
     if (known > 0)
         say(", {} known", counted(long(known), "name"));
     say("\n");
     for (const Problem& remark : table->file.remarks)
-        if (remark.message.find("nothing says which signal") == std::string::npos)
+        if (remark.message.find("nothing says which") == std::string::npos)
             say("{}\n", remark.text());
     if (out.before.empty()) {
         out.after = columnsText(taken, std::filesystem::path(options.table).filename().string()) + open;
@@ -105,6 +117,8 @@ Expected<Beside> look(const TableOptions& options)
     // What a person wrote there stays as it is; what is new comes behind it.
     for (const auto& [name, signal] : columns->names)
         taken.names.erase(name);
+    for (const auto& [name, fact] : columns->facts)
+        taken.facts.erase(name);
     taken.columns.clear();
     const std::string names = columnsText(taken, "");
     out.after = out.before + (out.before.ends_with('\n') ? "" : "\n") + names.substr(names.find('\n') + 1);
@@ -120,7 +134,8 @@ void addDeviceTable(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<TableOptions>();
     CLI::App* command = app.add_subcommand(
-        "table", "Show how a table of a data sheet is understood: pins, functions, signals, interrupts, DMA requests.");
+        "table", "Show how a table of a data sheet is understood: pins, functions, signals, interrupts, DMA requests, "
+                 "wait states, limits and electrical values.");
     command->add_option("TABLE", options->table, "Text, CSV or workbook (.xlsx)")->required();
     command->add_option("--chip", options->chip, "Device whose instances the names are of: a name or a file");
     command->add_option("--package", options->package, "Which of several columns of pins");

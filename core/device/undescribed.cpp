@@ -99,6 +99,20 @@ std::vector<std::string> standIn(PlacedJson& placed)
         range["wait_states"] = Json::array({"1000000 MHz"});
         device["ranges"] = Json{{"list", Json::array({std::move(range)})}};
     }
+    if (device["ranges"].is_object() && device["ranges"].contains("list") && device["ranges"]["list"].is_array())
+        for (Json& range : device["ranges"]["list"]) {
+            const std::string id = range.is_object() && range.contains("id") && range["id"].is_string()
+                                       ? range["id"].get<std::string>()
+                                       : std::string();
+            if (range.is_object() && !range.contains("wait_states")) {
+                range["wait_states"] = Json::array({"1000000 MHz"});
+                missing.push_back("wait states of " + id);
+            }
+            if (range.is_object() && !range.contains("supply") && device.contains("supply")) {
+                range["supply"] = device["supply"];
+                missing.push_back("supply of " + id);
+            }
+        }
     if (!device.contains("blocks"))
         device["blocks"] = Json::object();
     if (!device.contains("instances"))

@@ -18,5 +18,11 @@ std::string boundaryScanText(const Device& device);
 std::string pinFunctionTable(const Device& device, std::vector<std::string>& left);
 /// The file of columns that belongs to that table.
 std::string pinFunctionColumns(const Device& device);
+/// The fastest flash clock by number of wait states and operating range: what readValueTable() reads.
+std::string waitStateTable(const Device& device);
+std::string waitStateColumns(const Device& device);
+/// Limits, start-up times, supplies and electrical values, a row for each: what readValueTable() reads.
+std::string valueTable(const Device& device, std::vector<std::string>& left);
+std::string valueColumns(const Device& device);
 
 } // namespace bindrel

@@ -3,6 +3,8 @@
 
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
+#include "core/makers/table_rows.h"
+#include "core/makers/value_table.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -16,44 +18,6 @@ namespace {
 
 using What = Column::What;
 using Json = nlohmann::ordered_json;
-
-constexpr std::size_t kMostRemarks = 200;
-
-bool isNothing(std::string_view text)
-{
-    return text.empty() || text == "-" || text == "\u2013" || text == "\u2014" || text == "\u2212" || text == "--" ||
-           text == "n/a" || text == "N/A";
-}
-
-/// Without "(1)", superscripts and stars behind it; whether there was one.
-bool takeMarks(std::string& text)
-{
-    static const char* const marks[] = {"\u00b9", "\u00b2", "\u00b3", "\u2070", "\u2074", "\u2075", "\u2076",
-                                        "\u2077", "\u2078", "\u2079", "*",      "\u2020", "\u2021"};
-    bool any = false;
-    for (bool more = true; more;) {
-        more = false;
-        while (!text.empty() && text.back() == ' ')
-            text.pop_back();
-        for (const char* mark : marks)
-            if (text.ends_with(mark)) {
-                text.resize(text.size() - std::string_view(mark).size());
-                more = any = true;
-            }
-        if (text.ends_with(')') || text.ends_with(']')) {
-            const std::size_t open = text.find_last_of("([");
-            const std::string_view inside = open == std::string::npos
-                                                ? std::string_view()
-                                                : std::string_view(text).substr(open + 1, text.size() - open - 2);
-            if (open > 0 && open != std::string::npos && !inside.empty() && inside.size() <= 2 &&
-                inside.find_first_not_of("0123456789") == std::string_view::npos) {
-                text.resize(open);
-                more = any = true;
-            }
-        }
-    }
-    return any;
-}
 
 /// A number behind or before a name: "UART1_TX (7)", "7: UART1_TX", "7 = UART1_TX"; -1 without one.
 std::pair<std::string, int> withCode(const std::string& text)
@@ -75,28 +39,6 @@ std::pair<std::string, int> withCode(const std::string& text)
             if (const int code = number(text.substr(0, at)); code >= 0)
                 return {std::string(trimmed(text.substr(at + 1))), code};
     return {text, -1};
-}
-
-std::vector<std::string> namesIn(const std::string& cell)
-{
-    std::vector<std::string> out;
-    std::string name;
-    int depth = 0;
-    const auto end = [&] {
-        const std::string one(trimmed(name));
-        if (!isNothing(one))
-            out.push_back(one);
-        name.clear();
-    };
-    for (const char c : cell) {
-        depth += c == '(' || c == '[' ? 1 : c == ')' || c == ']' ? -1 : 0;
-        if ((c == '/' || c == ',' || c == ';' || c == '\n') && depth <= 0)
-            end();
-        else
-            name += c;
-    }
-    end();
-    return out;
 }
 
 class TableReader {
@@ -131,8 +73,7 @@ public:
     {
         if (!trouble_.empty())
             return at(0, trouble_);
-        joinRows();
-        for (const Row& row : rows_) {
+        for (const Row& row : joinedRows(grid_, columns_, isKey, name_, out_.file.remarks)) {
             const Outcome done = out_.numbers ? readNumber(row) : bySignal_ ? readSignal(row) : readPad(row);
             if (!done)
                 return done.problem();
@@ -142,67 +83,18 @@ public:
     }
 
 private:
-    struct Row {
-        int line = 0;
-        std::vector<std::string> cells;
-    };
+    using Row = TableRow;
 
     Problem at(int line, std::string message) const { return problemInFile(name_, line, std::move(message)); }
     void remark(int line, std::string message)
     {
-        if (out_.file.remarks.size() < kMostRemarks)
+        if (out_.file.remarks.size() < kMostTableRemarks)
             out_.file.remarks.push_back(at(line, std::move(message)));
     }
-    bool isKey(std::size_t column) const
+    static bool isKey(What what)
     {
-        const What what = columns_.columns[column].what;
         return what == What::Pin || what == What::Pad || what == What::Signal || what == What::Number;
     }
-
-    /// Leaves out repeated headings and headings of groups, and puts what runs on in the next row where it belongs.
-    void joinRows()
-    {
-        for (std::size_t r = columns_.body; r < grid_.rows.size(); ++r) {
-            Row row{grid_.rows[r].line, cellsUnder(columns_, grid_, grid_.rows[r])};
-            std::size_t filled = 0, same = 0, keys = 0;
-            for (std::size_t c = 0; c < row.cells.size(); ++c) {
-                const bool some = !isNothing(row.cells[c]);
-                filled += some;
-                const std::string& heading = columns_.columns[c].heading;
-                same += some && (row.cells[c] == heading || heading.starts_with(row.cells[c] + " ") ||
-                                 heading.ends_with(" " + row.cells[c]));
-                keys += some && isKey(c);
-            }
-            if (filled == 0 || same * 2 > filled)
-                continue;
-            const std::string& first =
-                *std::find_if(row.cells.begin(), row.cells.end(), [](const auto& cell) { return !isNothing(cell); });
-            // "Port A", "(1) Only on …", "Table 7 (continued)"
-            const bool words = filled == 1 && first.find(' ') != std::string::npos;
-            const bool note =
-                first.starts_with('(') || lowered(first).starts_with("note") || lowered(first).starts_with("table ");
-            if (note || (words && keys <= 1 && !(keys == 0 && !rows_.empty()))) {
-                if (!note)
-                    remark(row.line,
-                           fmt::format("\"{}\" is passed over as a heading.", printable(first.substr(0, 60))));
-                continue;
-            }
-            if (keys == 0 && !rows_.empty()) {
-                for (std::size_t c = 0; c < row.cells.size(); ++c) {
-                    if (isNothing(row.cells[c]))
-                        continue;
-                    std::string& cell = rows_.back().cells[c];
-                    const bool within =
-                        !cell.empty() && (cell.back() == '_' || cell.back() == '.' || cell.back() == '/' ||
-                                          row.cells[c].front() == '_' || row.cells[c].front() == '/');
-                    cell += (cell.empty() || isNothing(cell) || within ? "" : "\n") + row.cells[c];
-                }
-                continue;
-            }
-            rows_.push_back(std::move(row));
-        }
-    }
-
     std::string cell(const Row& row, What what) const
     {
         for (std::size_t c = 0; c < columns_.columns.size(); ++c)
@@ -444,7 +336,6 @@ private:
     std::string trouble_, package_;
     int file_ = 0, pinColumn_ = -1;
     bool bySignal_ = false, marks_ = false;
-    std::vector<Row> rows_;
     std::vector<MakersPin> pins_;
     std::set<std::string> numbers_, unknown_;
     std::map<std::string, int> onlyPads_;
@@ -457,7 +348,8 @@ private:
 Expected<ChipTable> readChipTable(const Grid& grid, const Columns& columns, const std::string& name,
                                   const std::string& package)
 {
-    return TableReader(grid, columns, name, package).read();
+    return isValueTable(columns) ? readValueTable(grid, columns, name)
+                                 : TableReader(grid, columns, name, package).read();
 }
 
 } // namespace bindrel

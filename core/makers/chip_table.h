@@ -16,12 +16,19 @@ struct ChipTable {
     /// For a short name of such a pair the long one: "CH1N" -> "TIMER1_CH1N".
     std::map<std::string, std::string, std::less<>> longNames;
     bool numbers = false; ///< of interrupts or DMA requests: names are of instances or requests, not of pads
+    bool values = false;  ///< of values or wait states: names are of quantities and operating ranges
+    /// Of such a table: what its rows and conditions are called, with the words beside the symbol.
+    struct Quantity {
+        int line = 0;
+        std::string about;
+    };
+    std::map<std::string, Quantity, std::less<>> quantities;
 };
 
-/// Reads a table of pins and functions, of signals, of interrupts or of DMA requests as its columns say: sections
-/// "package", "pads", "instances". A name that the columns do not give a signal is not read, with a remark; so is each
-/// row that says nothing. Cells that run on in the next row, repeated headings, headings of groups and marks of
-/// footnotes are understood. `package` chooses among several columns of pins; empty: the first.
+/// Reads a table of pins and functions, of signals, of interrupts, of DMA requests or of values (value_table.h) as its
+/// columns say: sections "package", "pads", "instances". A name that the columns do not give a signal is not read, with
+/// a remark; so is each row that says nothing. Cells that run on in the next row, repeated headings, headings of groups
+/// and marks of footnotes are understood. `package` chooses among several columns of pins; empty: the first.
 Expected<ChipTable> readChipTable(const Grid& grid, const Columns& columns, const std::string& name,
                                   const std::string& package);
 

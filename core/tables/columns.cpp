@@ -147,9 +147,93 @@ What byWords(const std::string& heading)
         {"peripheral", What::Name},
         {"interrupt name", What::Name},
         {"interrupt source", What::Name},
+        {"symbol", What::Quantity},
+        {"parameter", What::Quantity},
+        {"characteristic", What::Quantity},
+        {"quantity", What::Quantity},
+        {"min", What::Least},
+        {"minimum", What::Least},
+        {"lowest", What::Least},
+        {"typ", What::Typical},
+        {"typical", What::Typical},
+        {"nominal", What::Typical},
+        {"max", What::Most},
+        {"maximum", What::Most},
+        {"highest", What::Most},
+        {"unit", What::Unit},
+        {"units", What::Unit},
+        {"range", What::Range},
+        {"operating range", What::Range},
+        {"voltage range", What::Range},
+        {"condition", What::Range},
+        {"conditions", What::Range},
+        {"wait states", What::Wait},
+        {"ws", What::Wait},
+        {"number of wait states", What::Wait},
+        {"flash wait states", What::Wait},
+        {"latency", What::Wait},
     };
     const auto found = known.find(plain(heading));
     return found == known.end() ? What::Ignored : found->second;
+}
+
+/// "f max (MHz)" as "f max" and "MHz"; a unit may also stand in square brackets, or behind a stroke or a comma.
+std::pair<std::string, std::string> withUnit(const std::string& heading)
+{
+    for (const char* unit : {"Hz", "kHz", "MHz", "GHz", "V",       "mV",      "A",  "mA", "uA", "\u00b5A", "\u03bcA",
+                             "nA", "s",   "ms",  "us",  "\u00b5s", "\u03bcs", "ns", "pF", "%",  "ppm",     "\u00b0C"}) {
+        for (const auto& [open, close] : {std::pair{"(", ")"}, {"[", "]"}})
+            if (const std::string piece = std::string(open) + unit + close;
+                heading.find(piece) != std::string::npos && heading.size() > piece.size()) {
+                std::string words = heading;
+                words.erase(heading.find(piece), piece.size());
+                return {joined(splitted(std::string(trimmed(words)), ' '), " "), unit};
+            }
+        for (const char* open : {"/ ", "/", ", ", " in "})
+            if (const std::string end = std::string(open) + unit; heading.ends_with(end) && heading.size() > end.size())
+                return {std::string(trimmed(heading.substr(0, heading.size() - end.size()))), unit};
+    }
+    return {heading, {}};
+}
+
+/// The number of a heading like "2 WS", "2 wait states", "0WS"; -1 for another one.
+int waitsIn(const std::string& heading)
+{
+    const std::string text = plain(withUnit(heading).first);
+    const std::size_t digits = text.find_first_not_of("0123456789");
+    if (digits == 0 || digits == std::string::npos || digits > 2)
+        return -1;
+    const std::string words(trimmed(text.substr(digits)));
+    static const std::set<std::string> known{"ws", "wait state", "wait states", "wait"};
+    return known.contains(words) ? int(wholeNumber(text.substr(0, digits), 99).value_or(-1)) : -1;
+}
+
+/// What a column of values says, by its heading with or without a unit.
+What valueByWords(const std::string& heading)
+{
+    std::string words = plain(withUnit(heading).first);
+    // Below a heading that spans the three: "Value min".
+    if (const std::size_t blank = words.rfind(' '); blank != std::string::npos)
+        words = words.substr(blank + 1);
+    const What what = byWords(words);
+    return what == What::Least || what == What::Typical || what == What::Most ? what : What::Ignored;
+}
+
+/// The operating range that a heading names: "f max (LOW)", "LOW", "Range LOW"; what is left of it.
+std::string rangeIn(const std::string& heading)
+{
+    std::string out;
+    for (const std::string& word : splitted(withUnit(heading).first, ' ')) {
+        static const std::set<std::string> general{"",      "range",     "operating", "max",   "maximum", "f",
+                                                   "clock", "frequency", "fastest",   "limit", "in",      "at",
+                                                   "rate",  "fmax",      "up",        "to",    "highest"};
+        const std::string bare = plain(word);
+        if (!general.contains(bare))
+            out += (out.empty() ? "" : " ") + word;
+    }
+    while (out.starts_with('(') && out.ends_with(')'))
+        out = out.substr(1, out.size() - 2);
+    return out;
 }
 
 std::vector<std::string> headingsOf(const Grid::Row& row)
@@ -223,8 +307,92 @@ const char* nameOf(What what)
         return "interrupt";
     case What::Source:
         return "request";
+    case What::Quantity:
+        return "quantity";
+    case What::Least:
+        return "lowest value";
+    case What::Typical:
+        return "typical value";
+    case What::Most:
+        return "highest value";
+    case What::Unit:
+        return "unit";
+    case What::Range:
+        return "range";
+    case What::Wait:
+        return "wait states";
+    case What::Fastest:
+        return "fastest clock";
+    case What::FastestWith:
+        return "fastest clock with";
     }
     return "";
+}
+
+namespace {
+
+constexpr What kLast = What::FastestWith;
+
+bool hasUnit(What what)
+{
+    return what == What::Least || what == What::Typical || what == What::Most || what == What::Fastest ||
+           what == What::FastestWith;
+}
+
+} // namespace
+
+std::string textOf(const Column& column)
+{
+    std::string out = nameOf(column.what);
+    if (column.what == What::Pin && !column.package.empty())
+        out += " of " + column.package;
+    if (column.what == What::Fastest && !column.range.empty())
+        out += " of " + column.range;
+    if (column.what == What::Code || column.what == What::FastestWith)
+        out += fmt::format(" {}", column.code);
+    if (hasUnit(column.what) && !column.unit.empty())
+        out += " in " + column.unit;
+    return out;
+}
+
+std::optional<Column> columnFrom(const std::string& words)
+{
+    for (int kind = int(What::Ignored); kind <= int(kLast); ++kind) {
+        Column column;
+        column.what = What(kind);
+        const std::string word = nameOf(column.what);
+        std::string rest = words;
+        if (const std::size_t in = rest.rfind(" in "); hasUnit(column.what) && in != std::string::npos) {
+            column.unit = std::string(trimmed(rest.substr(in + 4)));
+            rest.resize(in);
+        }
+        const bool numbered = column.what == What::Code || column.what == What::FastestWith;
+        if (rest == word && !numbered)
+            return column;
+        if (column.what == What::Pin && rest.starts_with("pin of ") && rest.size() > 7) {
+            column.package = rest.substr(7);
+            return column;
+        }
+        if (column.what == What::Fastest && rest.starts_with(word + " of ")) {
+            column.range = std::string(trimmed(rest.substr(word.size() + 4)));
+            if (!column.range.empty())
+                return column;
+        }
+        if (numbered && rest.starts_with(word + " "))
+            if (const auto number = wholeNumber(std::string_view(rest).substr(word.size() + 1), 999)) {
+                column.code = int(*number);
+                return column;
+            }
+    }
+    return std::nullopt;
+}
+
+std::vector<std::string> columnWords()
+{
+    std::vector<std::string> out;
+    for (int kind = int(What::Ignored); kind <= int(kLast); ++kind)
+        out.push_back(nameOf(What(kind)));
+    return out;
 }
 
 std::vector<std::string> cellsUnder(const Columns& so, const Grid& grid, const Grid::Row& row)
@@ -254,6 +422,62 @@ std::vector<std::string> cellsUnder(const Columns& so, const Grid& grid, const G
     return out;
 }
 
+namespace {
+
+/// Whether a table is one of values or of wait states, and what its columns are then; in any other table these words
+/// mean nothing.
+void recogniseValues(Columns& out)
+{
+    const auto any = [&out](What what) {
+        return std::any_of(out.columns.begin(), out.columns.end(),
+                           [what](const Column& column) { return column.what == what; });
+    };
+    bool values = false, waitHeadings = false;
+    for (const Column& column : out.columns) {
+        values = values || valueByWords(column.heading) != What::Ignored;
+        waitHeadings = waitHeadings || waitsIn(column.heading) >= 0;
+    }
+    // "Name" is a pad's, but beside values with their unit and no pins.
+    if (values && any(What::Unit) && !any(What::Pin) && !any(What::Quantity))
+        for (Column& column : out.columns)
+            if (column.what == What::Pad)
+                column.what = What::Quantity;
+    const bool pads = any(What::Pad) && !any(What::Quantity);
+    const bool byQuantity = !pads && any(What::Quantity) && values;
+    const bool byWaits = !pads && !byQuantity && (any(What::Wait) || waitHeadings);
+    for (Column& column : out.columns) {
+        const bool ofValues = column.what == What::Unit || column.what == What::Range;
+        const bool mine = byQuantity ? ofValues || column.what == What::Quantity
+                          : byWaits  ? ofValues || column.what == What::Wait
+                                     : false;
+        const auto [words, unit] = withUnit(column.heading);
+        if (byQuantity && valueByWords(column.heading) != What::Ignored) {
+            column.what = valueByWords(column.heading);
+            column.unit = unit.empty() ? column.unit : unit;
+            column.why = "its heading";
+        } else if (byWaits && waitsIn(column.heading) >= 0) {
+            column.what = What::FastestWith;
+            column.code = waitsIn(column.heading);
+            column.unit = unit.empty() ? column.unit : unit;
+            column.why = "its heading";
+        } else if (byWaits && !mine && !waitHeadings && column.what == What::Ignored && !column.heading.empty()) {
+            column.what = What::Fastest;
+            column.range = rangeIn(column.range.empty() ? column.heading : column.range);
+            column.unit = unit.empty() ? column.unit : unit;
+            column.why = "it stands beside the wait states";
+        } else if (byWaits && !mine && waitHeadings && column.what != What::FastestWith && !any(What::Range)) {
+            column.what = What::Range;
+            column.why = "it stands before the wait states";
+        } else if ((byQuantity || byWaits) ? !mine
+                                           : column.what >= What::Quantity && column.what <= What::FastestWith) {
+            column.what = What::Ignored;
+            column.why.clear();
+        }
+    }
+}
+
+} // namespace
+
 Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
 {
     Columns out;
@@ -264,7 +488,16 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             return std::any_of(headings.begin(), headings.end(),
                                [what](const std::string& heading) { return byWords(heading) == what; });
         };
-        if (!has(What::Pad) && !has(What::Signal) && !(has(What::Number) && (has(What::Name) || has(What::Source))))
+        const auto tellsValues = [](const std::string& heading) { return valueByWords(heading) != What::Ignored; };
+        bool values = std::any_of(headings.begin(), headings.end(), tellsValues);
+        if (r + 1 < grid.rows.size() && !values) {
+            const std::vector<std::string> below = headingsOf(grid.rows[r + 1]);
+            values = std::count_if(below.begin(), below.end(), tellsValues) > 1;
+        }
+        const bool waits = has(What::Wait) || std::any_of(headings.begin(), headings.end(),
+                                                          [](const std::string& h) { return waitsIn(h) >= 0; });
+        if (!has(What::Pad) && !has(What::Signal) && !(has(What::Number) && (has(What::Name) || has(What::Source))) &&
+            !(has(What::Quantity) && values) && !(waits && headings.size() > 1))
             continue;
         out.body = r + 1;
         out.columns.clear();
@@ -275,8 +508,8 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
     if (out.body == 0)
         return problemInFile(
             name, grid.rows.empty() ? 0 : grid.rows.front().line,
-            "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", or a "
-            "number with \"interrupt\" or \"source\".");
+            "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", a number "
+            "with \"interrupt\" or \"source\", \"parameter\" with \"min\" or \"max\", or \"wait states\".");
     // Second heading row, below headings that span several columns.
     if (out.body < grid.rows.size() && !grid.byPosition) {
         const Grid::Row& below = grid.rows[out.body];
@@ -284,7 +517,8 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
         for (std::size_t c = 0; c < below.cells.size(); ++c) {
             const std::string& cell = below.cells[c];
             const What what = c < out.columns.size() ? byWords(out.columns[c].heading) : What::Ignored;
-            const bool key = what == What::Pad || what == What::Signal || what == What::Number;
+            const bool key = what == What::Pad || what == What::Signal || what == What::Number ||
+                             what == What::Quantity || what == What::Wait;
             keyed = keyed || key;
             const bool says = !isNothing(cell) && (c >= out.columns.size() || cell != out.columns[c].heading);
             data = data || (key && says);
@@ -294,9 +528,16 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             second = second || (!key && says && (above.empty() || above == before));
         }
         if (second && keyed && !data) {
+            std::string unit; // of the heading that spans
             for (std::size_t c = 0; c < below.cells.size(); ++c) {
                 if (c >= out.columns.size())
                     out.columns.push_back({});
+                if (!out.columns[c].heading.empty())
+                    unit = withUnit(out.columns[c].heading).second;
+                if (!isNothing(below.cells[c])) {
+                    out.columns[c].unit = unit;
+                    out.columns[c].range = below.cells[c];
+                }
                 if (!isNothing(below.cells[c]) && below.cells[c] != out.columns[c].heading)
                     out.columns[c].heading += (out.columns[c].heading.empty() ? "" : " ") + below.cells[c];
             }
@@ -311,11 +552,13 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
         column.what = byWords(column.heading);
         column.why = column.what == What::Ignored ? "" : "its heading";
     }
+    recogniseValues(out);
     // Two columns that say the same: the first one; pins may be several, one a package.
     std::set<What> taken;
     for (Column& column : out.columns)
         if (column.what != What::Ignored && column.what != What::Pin && column.what != What::Fixed &&
-            column.what != What::Functions && !taken.insert(column.what).second) {
+            column.what != What::Functions && column.what != What::Quantity && column.what != What::Fastest &&
+            column.what != What::FastestWith && !taken.insert(column.what).second) {
             column.what = What::Ignored;
             column.why = "another column says that already";
         }
@@ -323,6 +566,8 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
     constexpr std::size_t kSample = 400;
     for (std::size_t r = out.body; r < grid.rows.size() && rows.size() < kSample; ++r)
         rows.push_back(cellsUnder(out, grid, grid.rows[r]));
+    if (any(What::Quantity) || any(What::Fastest) || any(What::FastestWith))
+        return out;
     const bool bySignal = any(What::Signal) && (any(What::Pads) || any(What::Pad));
     const bool numbers = any(What::Number);
     for (std::size_t c = 0; c < out.columns.size(); ++c) {
@@ -378,13 +623,10 @@ std::string columnsText(const Columns& columns, const std::string& table)
     for (const Column& column : columns.columns) {
         if (column.heading.empty())
             continue;
-        out += fmt::format("column {} is {}", quoted(column.heading), nameOf(column.what));
-        if (column.what == What::Pin && !column.package.empty())
-            out += " of " + column.package;
-        if (column.what == What::Code)
-            out += fmt::format(" {}", column.code);
-        out += "\n";
+        out += fmt::format("column {} is {}\n", quoted(column.heading), textOf(column));
     }
+    for (const auto& [name, fact] : columns.facts)
+        out += fmt::format("name {} is {}\n", quoted(name), textOf(fact));
     for (const auto& [name, signal] : columns.names) {
         out += fmt::format("name {} is {}", quoted(name),
                            signal ? signal->instance + "." + signal->signal : std::string("ignored"));
@@ -395,14 +637,25 @@ std::string columnsText(const Columns& columns, const std::string& table)
     return out;
 }
 
+namespace {
+
+/// "Did you mean" for a fact whose first words are misspelt.
+std::string nearestFact(const std::string& value)
+{
+    std::vector<std::string> words;
+    for (const TableFactSpec& spec : tableFactSpecs())
+        words.push_back(spec.words);
+    const std::size_t of = value.rfind(" of ");
+    return didYouMean(value.substr(0, of), words);
+}
+
+} // namespace
+
 Expected<Columns> readColumns(const std::string& text, const std::string& name, const Grid& grid,
                               const std::string& table)
 {
     Columns out;
     std::map<std::string, Column> said;
-    std::vector<std::string> kinds;
-    for (int what = int(What::Ignored); what <= int(What::Source); ++what)
-        kinds.push_back(nameOf(What(what)));
     int number = 0;
     for (std::string_view line : splitted(text, '\n')) {
         ++number;
@@ -425,43 +678,31 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
                 out.names[key] = std::nullopt;
                 continue;
             }
+            if (const std::optional<TableFact> fact = tableFactFrom(value)) {
+                out.facts[key] = *fact;
+                continue;
+            }
             const std::vector<std::string> words = splitted(value, ' ');
             const std::size_t dot = words[0].find('.');
             static const std::set<std::string> directions{"in", "out", "both", "analog"};
             if (dot == std::string::npos || dot == 0 || dot + 1 == words[0].size() || words.size() > 2 ||
                 (words.size() == 2 && !directions.contains(words[1])))
                 return problemInFile(name, number,
-                                     "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it, or is "
-                                     "ignored.");
+                                     "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it; for a "
+                                     "value, as \"limit of CLOCK\"; or is ignored." +
+                                         nearestFact(value));
             out.names[key] =
                 TableSignal{words[0].substr(0, dot), words[0].substr(dot + 1), words.size() == 2 ? words[1] : ""};
             continue;
         }
-        Column column;
-        column.heading = key;
-        column.why = "the file beside the table";
-        bool known = false;
-        for (int kind = int(What::Ignored); kind <= int(What::Source); ++kind) {
-            const std::string word = nameOf(What(kind));
-            if (value == word) {
-                column.what = What(kind);
-                known = column.what != What::Code;
-            } else if (What(kind) == What::Pin && value.starts_with("pin of ")) {
-                column.what = What::Pin;
-                column.package = value.substr(7);
-                known = true;
-            } else if (What(kind) == What::Code && value.starts_with("code ") &&
-                       wholeNumber(std::string_view(value).substr(5), 999)) {
-                column.what = What::Code;
-                column.code = int(*wholeNumber(std::string_view(value).substr(5)));
-                known = true;
-            }
-        }
-        if (!known)
+        std::optional<Column> column = columnFrom(value);
+        if (!column)
             return problemInFile(name, number,
                                  fmt::format("\"{}\" is not what a column can be; use {}.{}", printable(value),
-                                             listed(kinds), didYouMean(value, kinds)));
-        said[key] = column;
+                                             listed(columnWords()), didYouMean(value, columnWords())));
+        column->heading = key;
+        column->why = "the file beside the table";
+        said[key] = *column;
     }
     if (said.empty())
         return problemInFile(name, 0, "says nothing of any column.");
