@@ -2,6 +2,8 @@
 #include "app/clocks/clocks_station.h"
 #include "app/clocks/ladder_view.h"
 #include "app/frame/main_window.h"
+#include "app/source/scintilla.h"
+#include "app/source/source_station.h"
 #include "app/theme/theme.h"
 
 #include <benchmark/benchmark.h>
@@ -61,6 +63,28 @@ void editToPicture(benchmark::State& state)
     window.document().clearJournal();
 }
 BENCHMARK(editToPicture)->DenseRange(1, 4)->Unit(benchmark::kMillisecond);
+
+/// An edit until the text of the file that is shown is the new one: it is made beside the interface, which has painted
+/// everything else before.
+void editToSourceText(benchmark::State& state)
+{
+    Theme::apply(*qApp, false);
+    MainWindow window{Library(BINDREL_SOURCE_DATA)};
+    window.openPlan(BINDREL_EXAMPLES "/sluice-node-c-done.bindrel");
+    window.show();
+    window.showStation(Station::Source);
+    QApplication::processEvents();
+    QString text = window.source()->text()->text();
+    int turn = 0;
+    for (auto _ : state) {
+        window.document().apply(editOf("", SetClock{"BUS1", turn++ % 2 ? "2" : "4"}));
+        while (window.source()->text()->text() == text)
+            QApplication::processEvents();
+        text = window.source()->text()->text();
+    }
+    window.document().clearJournal();
+}
+BENCHMARK(editToSourceText)->Unit(benchmark::kMillisecond);
 
 /// A mouse move while a mark of the ladder is dragged, by real events and painted: the finest multiplier of the largest
 /// chip.

@@ -3,6 +3,7 @@
 #include "core/base/files.h"
 #include "core/interchange/board_sheet.h"
 #include "core/interchange/board_text.h"
+#include "core/plan/board_facts.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -40,6 +41,9 @@ Json boardJson(const Snapshot& s)
     out["nets"] = Json::object();
     for (const auto& [pad, net] : s.board->nets)
         out["nets"][pad] = net;
+    out["pulls"] = Json::object();
+    for (const auto& [pad, level] : s.board->pulls)
+        out["pulls"][pad] = boardPullText(level);
     return out;
 }
 
@@ -62,6 +66,8 @@ void print(const Snapshot& s)
                 said += fmt::format("  {} {}", kPropertyKeys[p], row.said[p]);
         say("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? "not used" : row.leadsTo, said);
     }
+    for (const auto& [pad, level] : s.board->pulls)
+        say("{}A resistor pulls {} {}\n", pad == s.board->pulls.begin()->first ? "\n" : "", pad, boardPullText(level));
 }
 
 } // namespace

@@ -4,9 +4,7 @@
 #include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/describe/proposals.h"
-#include "core/describe/quantity_names.h"
-#include "core/describe/signal_names.h"
-#include "core/makers/chip_table.h"
+#include "core/describe/table_look.h"
 
 #include <fmt/format.h>
 
@@ -27,7 +25,7 @@ struct Beside {
 };
 
 /// Prints what each column is and which signal each name is taken for.
-Expected<Beside> look(const TableOptions& options)
+Expected<Beside> understand(const TableOptions& options)
 {
     const Expected<std::string> bytes = readFile(options.table);
     if (!bytes)
@@ -48,83 +46,39 @@ Expected<Beside> look(const TableOptions& options)
     }
     if (!columns)
         return columns.problem();
-    const Expected<ChipTable> table = readChipTable(*grid, *columns, options.table, options.package);
-    if (!table)
-        return table.problem();
     Expected<Device> device = options.chip.empty() ? Expected<Device>(Device()) : deviceNamed(options.chip);
     if (!device)
         return device.problem();
+    const Expected<TableLook> look = lookAtTable(*grid, *columns, *device, options.table, options.package);
+    if (!look)
+        return look.problem();
 
-    bool requests = false;
-    for (const Column& column : columns->columns) {
-        if (column.heading.empty())
+    for (const Column& column : columns->columns)
+        if (!column.heading.empty())
+            say("column \"{}\" is {}{}\n", column.heading, textOf(column), column.why.empty() ? "" : ": " + column.why);
+    long known = 0;
+    for (const TableName& name : look->names) {
+        known += name.known;
+        if (name.known)
             continue;
-        say("column \"{}\" is {}{}\n", column.heading, textOf(column), column.why.empty() ? "" : ": " + column.why);
-        requests = requests || column.what == Column::What::Source;
+        if (name.meaning.empty() || name.confidence < options.least)
+            say("      {} (line {}): {}{}\n", name.name, name.line, name.reason,
+                name.meaning.empty()        ? std::string()
+                : name.alternatives.empty() ? fmt::format("; it could be {}", name.meaning)
+                                            : fmt::format("; it could be {}, {}", name.meaning, name.alternatives));
+        else
+            say("{:.2f}  {} is {}: {}{}\n", name.confidence, name.name, name.meaning, name.reason,
+                name.alternatives.empty() ? "" : "; it could also be " + name.alternatives);
     }
-    const NamesOf of = !table->numbers ? NamesOf::Pads : requests ? NamesOf::Requests : NamesOf::Interrupts;
-    std::string open;
-    Columns taken = *columns;
-    std::size_t known = 0;
-    for (const auto& [name, line] : table->names) {
-        const auto longName = table->longNames.find(name);
-        const std::string whole = longName == table->longNames.end() ? std::string() : longName->second;
-        if (columns->names.contains(name) || (!whole.empty() && columns->names.contains(whole))) {
-            ++known;
-            continue;
-        }
-        const SignalProposal proposal = proposeSignal(*device, name, whole, of);
-        if (!proposal.signal || proposal.confidence < options.least) {
-            say("      {} (line {}): {}{}\n", name, line, proposal.reason,
-                proposal.signal
-                    ? fmt::format("; it could be {}.{}{}", proposal.signal->instance, proposal.signal->signal,
-                                  proposal.others.empty() ? "" : ", " + joined(proposal.others, ", "))
-                    : std::string());
-            open += fmt::format("# name \"{}\" is INSTANCE.SIGNAL\n", whole.empty() ? name : whole);
-            continue;
-        }
-        say("{:.2f}  {} is {}.{} {}: {}{}\n", proposal.confidence, name, proposal.signal->instance,
-            proposal.signal->signal, proposal.signal->direction, proposal.reason,
-            proposal.others.empty() ? "" : "; it could also be " + joined(proposal.others, ", "));
-        taken.names[whole.empty() ? name : whole] = proposal.signal;
-    }
-    for (const auto& [name, quantity] : table->quantities) {
-        if (columns->facts.contains(name) || columns->names.contains(name)) {
-            ++known;
-            continue;
-        }
-        const FactProposal proposal = proposeFact(*device, name, quantity.about);
-        if (!proposal.fact || proposal.confidence < options.least) {
-            say("      {} (line {}): {}\n", name, quantity.line, proposal.reason);
-            open +=
-                fmt::format("# name \"{}\" is {}\n", name, quantity.about.empty() ? "range RANGE" : "limit of CLOCK");
-            continue;
-        }
-        say("{:.2f}  {} is {}: {}\n", proposal.confidence, name, textOf(*proposal.fact), proposal.reason);
-        taken.facts[name] = *proposal.fact;
-    }
-    say("{} read", counted(table->rows, "row"));
+    say("{} read", counted(look->table.rows, "row"));
     if (known > 0)
-        say(", {} known", counted(long(known), "name"));
+        say(", {} known", counted(known, "name"));
     say("\n");
-    for (const Problem& remark : table->file.remarks)
+    for (const Problem& remark : look->table.file.remarks)
         if (remark.message.find("nothing says which") == std::string::npos)
             say("{}\n", remark.text());
-    if (out.before.empty()) {
-        out.after = columnsText(taken, std::filesystem::path(options.table).filename().string()) + open;
-        return out;
-    }
-    // What a person wrote there stays as it is; what is new comes behind it.
-    for (const auto& [name, signal] : columns->names)
-        taken.names.erase(name);
-    for (const auto& [name, fact] : columns->facts)
-        taken.facts.erase(name);
-    taken.columns.clear();
-    const std::string names = columnsText(taken, "");
-    out.after = out.before + (out.before.ends_with('\n') ? "" : "\n") + names.substr(names.find('\n') + 1);
-    for (const std::string& line : splitted(open, '\n'))
-        if (!line.empty() && out.before.find(line) == std::string::npos)
-            out.after += line + "\n";
+    out.after = columnsFileText(*look, *columns, out.before, std::filesystem::path(options.table).filename().string(),
+                                options.least);
     return out;
 }
 
@@ -147,7 +101,7 @@ void addDeviceTable(CLI::App& app, int& exitCode)
                                          "existing lines are kept")
                             ->expected(0, 1);
     command->callback([options, take, &exitCode] {
-        const Expected<Beside> beside = look(*options);
+        const Expected<Beside> beside = understand(*options);
         if (!beside) {
             exitCode = complain(beside.problem());
             return;

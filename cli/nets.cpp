@@ -5,7 +5,31 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+
 namespace bindrel::cli {
+
+namespace {
+
+/// By the file of columns beside a table, where there is one.
+Expected<NetTable> netsFrom(const std::string& bytes, const std::string& path, const Device& device,
+                            const std::string& chip)
+{
+    const std::string beside = columnsBeside(path);
+    std::error_code error;
+    if (path == kStandard || netlistFormatOf(bytes) != NetlistFormat::None || !std::filesystem::exists(beside, error))
+        return readNets(bytes, device, chip);
+    const Expected<std::string> said = readFile(beside);
+    if (!said)
+        return said.problem();
+    const Expected<Grid> grid = netGrid(bytes);
+    if (!grid)
+        return grid.problem();
+    const Expected<NetColumns> columns = readNetColumns(*said, beside, *grid, path);
+    return columns ? Expected<NetTable>(readNetRows(*grid, *columns, device)) : columns.problem();
+}
+
+} // namespace
 
 static void addNets(CLI::App& app, int& exitCode)
 {
@@ -37,7 +61,7 @@ static void addNets(CLI::App& app, int& exitCode)
             exitCode = complain(text.problem());
             return;
         }
-        const Expected<NetTable> table = readNets(*text, *s->device, options->chip);
+        const Expected<NetTable> table = netsFrom(*text, options->table, *s->device, options->chip);
         if (!table) {
             exitCode = complain(problemOf(options->table + ", " + table.problem().message));
             return;

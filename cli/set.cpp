@@ -22,7 +22,8 @@ static void addSet(CLI::App& app, int& exitCode)
     command
         ->add_option("ASSIGNMENT", options->assignments,
                      "CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
-                     "supply=, temperature=, range=, prefix=, net.PAD=, mode.MODE=, nonvolatile.WORD.SETTING=, "
+                     "supply=, temperature=, range=, prefix=, net.PAD=, pull.PAD=up|down|none, mode.MODE=, "
+                     "nonvolatile.WORD.SETTING=, "
                      "hold.NEED=, leave_out=; nothing "
                      "behind = goes back to the default")
         ->required();

@@ -52,6 +52,8 @@ public:
         const std::string head = what_.substr(0, dot), rest = what_.substr(dot + 1);
         if (head == "net")
             return net(rest);
+        if (head == "pull")
+            return boardPull(rest);
         if (head == "mode")
             return mode(rest);
         if (head == "nonvolatile")
@@ -184,6 +186,18 @@ private:
         if (pad.empty())
             return noPad(name);
         return edit(SetNet{pad, given()});
+    }
+    Expected<Edit> boardPull(const std::string& name) const
+    {
+        const std::string pad = padCalled(name);
+        if (pad.empty())
+            return noPad(name);
+        if (!given())
+            return edit(SetBoardPull{pad, std::nullopt});
+        const std::optional<BoardPull> pull = boardPullFrom(value_);
+        if (!pull)
+            return problemOf(fmt::format("\"{}\" is not a pull; use up, down or none.", value_));
+        return edit(SetBoardPull{pad, *pull});
     }
     Expected<Edit> mode(const std::string& id) const
     {

@@ -39,7 +39,7 @@ public:
 protected:
     bool filterAcceptsColumn(int column, const QModelIndex&) const override
     {
-        constexpr std::array shown{"pin", "pad", "signal", "net"};
+        constexpr std::array shown{"pin", "pad", "signal", "net", "resistor"};
         return std::ranges::find(shown, std::string_view(columnId(column))) != shown.end();
     }
     bool filterAcceptsRow(int row, const QModelIndex&) const override
@@ -143,8 +143,8 @@ void BoardStation::addTables(QVBoxLayout& column)
     facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
     above->addWidget(facts_, 1);
-    nets_ = table("Nets of the pads", netsShown_, {38, 48, 88, 60});
-    constexpr int kNetsNarrowest = 200, kNetsWidest = 296;
+    nets_ = table("Nets of the pads", netsShown_, {38, 44, 84, 70, 62});
+    constexpr int kNetsNarrowest = 200, kNetsWidest = 340;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
     nets_->setSortingEnabled(true);
@@ -395,10 +395,11 @@ bool BoardStation::eventFilter(QObject* watched, QEvent* event)
             (void)factsModel_->enter(factsModel_->index(now.row(), BoardFactsModel::Value), {});
         } else if (view == nets_) {
             const QModelIndex cell = netsShown_->mapToSource(now);
-            const auto net = std::ranges::find(sheetColumns(), std::string_view("net"),
-                                               [](const SheetColumn& c) { return std::string_view(c.id); });
-            pins_->setCells({{cell.siblingAtColumn(int(net - sheetColumns().begin())), QString()}},
-                            "Net of " + cell.siblingAtColumn(1).data().toString());
+            const bool resistor = std::string_view(NetColumns::columnId(cell.column())) == "resistor";
+            const auto column = std::ranges::find(sheetColumns(), std::string_view(resistor ? "resistor" : "net"),
+                                                  [](const SheetColumn& c) { return std::string_view(c.id); });
+            pins_->setCells({{cell.siblingAtColumn(int(column - sheetColumns().begin())), QString()}},
+                            (resistor ? "Resistor at " : "Net of ") + cell.siblingAtColumn(1).data().toString());
         } else if (const QModelIndex cell = partsShown_->mapToSource(now);
                    partsModel_->row(cell.row()).terminal.empty()) {
             const Expected<Edit> edit = partRemoval(document_.snapshot(), partsModel_->row(cell.row()).part);

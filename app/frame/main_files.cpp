@@ -10,8 +10,10 @@
 #include "app/frame/move_dialog.h"
 #include "app/frame/window_place.h"
 #include "app/rehearsal/rehearsal_station.h"
+#include "app/session/path_text.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
+#include "app/tables/chip_table_dialog.h"
 #include "app/theme/theme.h"
 #include "app/tuning/goals_form.h"
 #include "app/tuning/interrupts_dialog.h"
@@ -21,6 +23,7 @@
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
 #include "core/base/files.h"
+#include "core/base/fingerprint.h"
 #include "core/base/text.h"
 #include "core/describe/coverage.h"
 #include "core/device/lint.h"
@@ -30,6 +33,7 @@
 #include "core/plan/stored_settings.h"
 
 #include <QApplication>
+#include <QClipboard>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QDropEvent>
@@ -63,9 +67,15 @@ bool isNetFile(const QString& path)
     return bytes && speaksOfNets(*bytes);
 }
 
+bool isTable(const QString& path)
+{
+    static const QStringList endings{"csv", "tsv", "txt", "xlsx"};
+    return endings.contains(QFileInfo(path).suffix().toLower());
+}
+
 bool isDeviceFile(const QString& path)
 {
-    static const QStringList endings{"json", "svd", "xml", "bsd", "bsdl", "ibs"};
+    static const QStringList endings{"json", "svd", "xml", "bsd", "bsdl", "ibs", "csv", "tsv", "xlsx"};
     return endings.contains(QFileInfo(path).suffix().toLower());
 }
 } // namespace
@@ -121,7 +131,7 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event)
 {
     const QList<QUrl> urls = event->mimeData()->urls();
     if (urls.size() == 1 && urls.front().isLocalFile() &&
-        (urls.front().toLocalFile().endsWith(".bindrel", Qt::CaseInsensitive) ||
+        (isTable(urls.front().toLocalFile()) || urls.front().toLocalFile().endsWith(".bindrel", Qt::CaseInsensitive) ||
          isDeviceFile(urls.front().toLocalFile()) || (document_.isOpen() && isNetFile(urls.front().toLocalFile()))))
         event->acceptProposedAction();
 }
@@ -137,16 +147,54 @@ void MainWindow::dropEvent(QDropEvent* event)
     QTimer::singleShot(0, this, [this, path] {
         if (QApplication::activeModalWidget())
             return;
-        // Nets are for the plan that is open; everything else takes its place.
-        if (document_.isOpen() && isNetFile(path)) {
+        // Nets and tables are for what is open; everything else takes its place.
+        if (document_.isOpen() && (isNetFile(path) || isTable(path))) {
             if (!view_.pending().settle())
                 return;
-            showStation(Station::Wiring);
-            wiring_->takeNetsFrom(path);
+            const Expected<std::string> bytes = readFile(pathOf(path));
+            if (!bytes) {
+                say(QString::fromStdString(bytes.problem().text()), true);
+            } else if (isChipTable(*bytes)) {
+                showChipTable(*bytes, path);
+            } else {
+                showStation(Station::Wiring);
+                wiring_->takeNetsFrom(path);
+            }
         } else if (mayLeave()) {
             openFile(path);
         }
     });
+}
+
+/// A table of the data sheet of a chip that the person describes: it has no net in its heading.
+bool MainWindow::isChipTable(const std::string& bytes) const
+{
+    if (!document_.isOpen() || document_.snapshot().provenance.device == Origin::Shipped ||
+        document_.snapshot().device->file.empty() || speaksOfNets(bytes))
+        return false;
+    const Expected<Grid> grid = readTable(bytes, "the table");
+    return grid && recogniseColumns(*grid, "the table").ok();
+}
+
+void MainWindow::showChipTable(const std::string& bytes, const QString& path)
+{
+    Expected<Grid> grid = readTable(bytes, path.toStdString());
+    if (!grid || grid->rows.empty()) {
+        say(grid ? QString("%1 has no rows.").arg(path) : QString::fromStdString(grid.problem().text()), true);
+        return;
+    }
+    ChipTableDialog dialog(document_.snapshot().device, bytes, *std::move(grid), path, this);
+    if (dialog.exec() == QDialog::Accepted)
+        say(dialog.outcome(), false);
+}
+
+void MainWindow::pasteTable()
+{
+    const std::string text = QGuiApplication::clipboard()->text().toStdString();
+    if (isChipTable(text))
+        showChipTable(text, "pasted-" + QString::fromStdString(fingerprint({&text}).substr(0, 6)) + ".txt");
+    else
+        wiring_->pasteNets();
 }
 
 void MainWindow::tellDeviceChanges()

@@ -171,7 +171,7 @@ void MainWindow::buildWiringMenu()
     });
     addEntry(wiring, "Take &nets from a netlist or table\u2026", QKeySequence("Ctrl+Shift+T"),
              [this] { wiring_->readNetsFromFile(); });
-    addEntry(wiring, "Paste nets", QKeySequence("Ctrl+Shift+V"), [this] { wiring_->pasteNets(); });
+    addEntry(wiring, "Paste nets or a table", QKeySequence("Ctrl+Shift+V"), [this] { pasteTable(); });
     addEntry(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
     addEntry(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
 }

@@ -89,6 +89,11 @@ private:
     void jumpTo(const Place& place);
     /// Whether what is open may go: what is typed is settled, and what is not saved is asked for.
     bool mayLeave();
+    bool isChipTable(const std::string& bytes) const;
+    /// Shows how a table of the chip's data sheet is understood, and makes it a layer of the device when the person
+    /// agrees.
+    void showChipTable(const std::string& bytes, const QString& path);
+    void pasteTable();
     bool settleTyping(const QString& leaving);
     bool save();
     bool saveAs();

@@ -111,7 +111,7 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
 
     debounce_.setSingleShot(true);
     debounce_.setInterval(150);
-    connect(&debounce_, &QTimer::timeout, this, [this] { isVisible() ? refreshPreview() : refreshCount(); });
+    connect(&debounce_, &QTimer::timeout, this, &SourceStation::refreshBeside);
     connect(&document_, &Document::changed, this, &SourceStation::refresh);
     connect(&document_, &Document::opened, this, [this] { folder_->setText(defaultFolder()); });
     connect(&document_, &Document::fileChanged, this, [this] {
@@ -186,8 +186,9 @@ QString SourceStation::defaultFolder() const
 void SourceStation::retheme()
 {
     const Theme& t = Theme::get();
-    delete text_->lexer();
-    text_->setLexer(cLexer(text_));
+    const Language shown = language_.value_or(Language::C);
+    language_.reset();
+    setLanguage(shown);
     text_->setPaper(t.raised);
     text_->setColor(t.ink);
     text_->setCaretLineVisible(true);
@@ -241,11 +242,11 @@ void SourceStation::refresh()
         return;
     if (!view_.pending().waits(prefix_))
         prefix_->setText(QString::fromStdString(document_.snapshot().plan.prefix));
-    // The source is made only when it is looked at.
+    // The source is made, and the disk looked at, beside the interface: at once while it is seen, else after a pause.
     if (isVisible())
-        showCommand();
-    // The disk is looked at after a pause in typing; it may be slow.
-    debounce_.start();
+        refreshBeside();
+    else
+        debounce_.start();
 }
 
 SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem::path& folder, Ownership ownership)
@@ -277,24 +278,26 @@ void SourceStation::refreshPreview()
         show(look(document_.snapshot(), pathOf(folder_->text()), ownership()));
 }
 
-/// While another station is seen only the count at the rail is wanted: the source is made, and the disk looked at,
-/// beside the interface.
-void SourceStation::refreshCount()
+void SourceStation::refreshBeside()
 {
+    debounce_.stop();
     const auto s = document_.sharedSnapshot();
     if (!s)
         return;
     looking_.run<Look>(
-        "Source",
+        QString(), // too short to be told
         [s, folder = pathOf(folder_->text()), own = ownership()](const Background::Stopped&) {
             return look(*s, folder, own);
         },
-        [this](Look seen) { show(std::move(seen)); });
+        [this](Look seen) { show(std::move(seen)); }, std::chrono::milliseconds(0));
 }
 
 void SourceStation::show(Look seen)
 {
+    if (!document_.isOpen())
+        return;
     const Snapshot& s = document_.snapshot();
+    showCommand();
     QString trouble = QString::fromStdString(seen.trouble);
     files_->setFiles(std::move(seen.files));
     first_ = std::move(seen.first);
@@ -359,19 +362,9 @@ void SourceStation::showFile(const QString& name)
         if (QString::fromStdString(file.name) == name)
             change = &file;
     const bool diff = difference_->isChecked();
-    QsciLexer* old = text_->lexer();
-    const bool wantsC = !diff && (name.endsWith(".c") || name.endsWith(".h"));
-    QsciLexer* lexer = diff ? diffLexer(text_) : wantsC ? cLexer(text_) : nullptr;
-    text_->setLexer(lexer);
-    delete old;
-    if (!lexer) {
-        text_->setFont(Theme::get().editor());
-        text_->setPaper(Theme::get().raised);
-        text_->setColor(Theme::get().ink);
-    }
-    text_->setMarginsFont(Theme::get().editor(10));
-    text_->setMarginsBackgroundColor(Theme::get().paper);
-    text_->setMarginsForegroundColor(Theme::get().muted);
+    setLanguage(diff                                         ? Language::Difference
+                : name.endsWith(".c") || name.endsWith(".h") ? Language::C
+                                                             : Language::None);
     QString content;
     if (change)
         content = QString::fromStdString(diff ? unifiedDiff(change->before, change->state == FileChange::State::Obsolete
@@ -409,6 +402,29 @@ void SourceStation::showFile(const QString& name)
     }
     filling_ = false;
     markNeed();
+}
+
+/// Another lexer styles the whole text anew, so it is set where the language changes only.
+void SourceStation::setLanguage(Language language)
+{
+    if (language_ == language)
+        return;
+    language_ = language;
+    const Theme& t = Theme::get();
+    QsciLexer* old = text_->lexer();
+    QsciLexer* lexer = language == Language::Difference ? diffLexer(text_)
+                       : language == Language::C        ? cLexer(text_)
+                                                        : nullptr;
+    text_->setLexer(lexer);
+    delete old;
+    if (!lexer) {
+        text_->setFont(t.editor());
+        text_->setPaper(t.raised);
+        text_->setColor(t.ink);
+    }
+    text_->setMarginsFont(t.editor(10));
+    text_->setMarginsBackgroundColor(t.paper);
+    text_->setMarginsForegroundColor(t.muted);
 }
 
 void SourceStation::markNeed()

@@ -9,6 +9,8 @@
 #include <QTimer>
 #include <QWidget>
 
+#include <optional>
+
 class QCheckBox;
 class QLabel;
 class QLineEdit;
@@ -62,9 +64,12 @@ private:
     static Look look(const Snapshot& snapshot, const std::filesystem::path& folder, Ownership ownership);
     void show(Look seen);
     void refreshPreview();
-    void refreshCount();
+    /// The same beside the interface.
+    void refreshBeside();
     void showCommand();
     void showFile(const QString& name);
+    enum class Language { None, C, Difference };
+    void setLanguage(Language language);
     void showTrace(int line);
     void markNeed();
     /// The folder is the plan's from now on.
@@ -90,6 +95,7 @@ private:
     OutputPreview::First first_; ///< of what is listed
     QString shownFile_;
     bool filling_ = false;
+    std::optional<Language> language_; ///< of the text's lexer
 };
 
 } // namespace bindrel

@@ -61,7 +61,7 @@ QVariant PinSheetModel::data(const QModelIndex& index, int role) const
         return text;
     case Qt::FontRole: {
         // What the plan says stands out against what follows from the signal.
-        const bool said = row.need >= 0 && *column.property && id != "net" &&
+        const bool said = row.need >= 0 && findPinProperty(column.property) && id != "net" &&
                           pinProperty(s.plan.needs[size_t(row.need)], row.signal, column.property);
         return id == "pin" || id == "pad" || id == "signal" || id == "code" ? t.mono(11, said) : t.text(12, said);
     }
@@ -96,7 +96,7 @@ Qt::ItemFlags PinSheetModel::flags(const QModelIndex& index) const
     Qt::ItemFlags flags = QAbstractTableModel::flags(index);
     const SheetRow& row = rows_[size_t(index.row())];
     const std::string property = sheetColumns()[size_t(index.column())].property;
-    if (row.pad >= 0 && !property.empty() && (row.need >= 0 || property == "net"))
+    if (row.pad >= 0 && !property.empty() && (row.need >= 0 || property == "net" || property == "resistor"))
         flags |= Qt::ItemIsEditable;
     return flags;
 }

@@ -278,8 +278,10 @@ bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
 
 Outcome PinSheetView::exportTo(const QString& path) const
 {
-    std::vector<SheetRow> rows;
-    for (int r = 0; r < sorted_->rowCount(); ++r)
+    // As it is seen, filtered and sorted; while it is not seen its model is empty, and all of it is meant.
+    std::vector<SheetRow> rows =
+        isVisible() || !document_.isOpen() ? std::vector<SheetRow>() : pinSheet(document_.snapshot());
+    for (int r = 0; isVisible() && r < sorted_->rowCount(); ++r)
         rows.push_back(model_->row(sorted_->mapToSource(sorted_->index(r, 0)).row()));
     if (path.endsWith(".csv", Qt::CaseInsensitive))
         return writeFileAtomically(path.toStdString(), pinSheetCsv(rows));

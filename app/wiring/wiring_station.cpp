@@ -2,6 +2,7 @@
 #include "app/wiring/wiring_station.h"
 
 #include "app/frame/change_dialog.h"
+#include "app/tables/net_table_dialog.h"
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
@@ -387,12 +388,16 @@ std::optional<std::string> WiringStation::chipInNetlist(const std::string& bytes
     return chosen ? std::optional(refs[size_t(shown.indexOf(answer))]) : std::nullopt;
 }
 
-void WiringStation::readNets(const std::string& bytes, const QString& from)
+void WiringStation::readNets(const std::string& bytes, const QString& from, const QString& path)
 {
     if (!document_.isOpen())
         return;
     const auto snapshot = document_.sharedSnapshot();
     const Snapshot& s = *snapshot;
+    if (netlistFormatOf(bytes) == NetlistFormat::None) {
+        readNetTable(bytes, from, path);
+        return;
+    }
     const std::optional<std::string> chip = chipInNetlist(bytes, from, *s.device);
     if (!chip)
         return;
@@ -421,6 +426,19 @@ void WiringStation::readNets(const std::string& bytes, const QString& from)
                  notes.size() > kAtOnce ? QString("; and %1 more.").arg(notes.size() - kAtOnce) : QString(".")));
 }
 
+void WiringStation::readNetTable(const std::string& bytes, const QString& from, const QString& path)
+{
+    Expected<Grid> grid = netGrid(bytes);
+    const bool table = grid && std::any_of(grid->rows.begin(), grid->rows.end(),
+                                           [](const Grid::Row& row) { return row.cells.size() > 1; });
+    if (!table) {
+        Q_EMIT document_.refused(grid ? QString("%1 is neither a netlist nor a table of pins and nets.").arg(from)
+                                      : QString("%1, %2").arg(from, QString::fromStdString(grid.problem().message)));
+        return;
+    }
+    NetTableDialog(document_, *std::move(grid), from, path, this).exec();
+}
+
 void WiringStation::readNetsFromFile()
 {
     const QString path = document_.isOpen()
@@ -436,7 +454,7 @@ void WiringStation::takeNetsFrom(const QString& path)
 {
     const Expected<std::string> text = readFile(path.toStdString());
     if (text)
-        readNets(*text, QFileInfo(path).fileName());
+        readNets(*text, QFileInfo(path).fileName(), path);
     else
         Q_EMIT document_.refused(QString::fromStdString(text.problem().text()));
 }

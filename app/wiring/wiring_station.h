@@ -59,10 +59,13 @@ public Q_SLOTS:
     void toggleSheet();
     void exportPicture();
     void exportSheet();
-    void readNets(const std::string& bytes, const QString& from);
+    /// `path` is the file of the nets; empty for what was pasted.
+    void readNets(const std::string& bytes, const QString& from, const QString& path = {});
     /// The reference of the chip as the person chooses it, empty where it is plain or the text is no netlist; nothing
     /// when the question is closed.
     std::optional<std::string> chipInNetlist(const std::string& bytes, const QString& from, const Device& device);
+    /// Shows how a table is understood, and takes its nets when the person agrees.
+    void readNetTable(const std::string& bytes, const QString& from, const QString& path);
     void readNetsFromFile();
     /// Shows what a netlist or a table would change, and changes it when the person agrees.
     void takeNetsFrom(const QString& path);

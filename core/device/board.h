@@ -22,6 +22,9 @@ struct CrystalFact {
     friend bool operator==(const CrystalFact&, const CrystalFact&) = default;
 };
 
+/// Level to which a resistor pulls a net; empty: none does.
+using BoardPull = std::optional<TerminalFact::Level>;
+
 /// What the schematic says; docs/formats/board.md describes the file.
 struct Board {
     std::string name;   ///< "sluice-node-c", the name of its file
@@ -32,6 +35,8 @@ struct Board {
     std::map<std::string, CrystalFact, std::less<>> crystals; ///< by the clock that it drives; absent: not fitted
     std::vector<Part> parts;
     std::map<std::string, std::string, std::less<>> nets; ///< pad or pin name -> net name
+    /// Pads whose nets a resistor on the board pulls, beside what is said of the terminals at their other end.
+    std::map<std::string, TerminalFact::Level, std::less<>> pulls;
 
     const Part* part(std::string_view id) const
     {

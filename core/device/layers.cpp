@@ -360,14 +360,14 @@ Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std:
         request.gives = row.strings("gives");
         request.package = row.string("package", "");
         request.columns = row.string("columns", "");
-        for (const auto& [key, file] : {std::pair{"file", &request.file}, {"columns", &request.columns}}) {
-            const std::filesystem::path path(*file);
-            bool inside = !file->empty() && path.is_relative() && isPrintable(*file);
+        for (const auto& [key, named] : {std::pair{"file", &request.file}, {"columns", &request.columns}}) {
+            const std::filesystem::path path(*named);
+            bool inside = !named->empty() && path.is_relative() && isPrintable(*named);
             for (const std::filesystem::path& part : path)
                 inside = inside && part != "..";
             if (!inside && row.has(key))
                 row.child(key).fail(
-                    fmt::format("\"{}\" must name a file in the folder of this one, or below it.", printable(*file)));
+                    fmt::format("\"{}\" must name a file in the folder of this one, or below it.", printable(*named)));
         }
         out.push_back(std::move(request));
     }
@@ -448,6 +448,9 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             return (request.family && known.family) ||
                    known.path == std::filesystem::path(file).parent_path() / request.file;
         });
+        // A text that nobody has read from a file has its family's name there.
+        if (layer == layers.end() && request.family && depth == 0)
+            continue;
         if (layer == layers.end() || depth > 4) {
             Problem problem = problemOf(fmt::format("the layer {} was not read.", request.file));
             problem.file = file;
@@ -507,7 +510,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             stack.patch(some.list[i], some.from, pointer);
         }
     }
-    const bool member = requests->size() == 1 && requests->front().family;
+    const bool member = requests->size() == 1 && requests->front().family && !layers.empty();
     if (const Outcome laid = stack.lay(*own, gives, member ? Stack::By::Section : Stack::By::Member); !laid)
         return laid;
     if (depth == 0)

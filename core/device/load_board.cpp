@@ -59,8 +59,8 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
     if (!document.ok())
         return document.problem();
     const JsonNode root = document.root();
-    root.allowOnly(
-        {"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts", "nets"});
+    root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts",
+                    "nets", "pulls"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
         root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
     Board board;
@@ -91,6 +91,12 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
     }
     for (const auto& [pin, net] : root.optionalChild("nets").members())
         board.nets[pin] = net.asString();
+    for (const auto& [pad, pull] : root.optionalChild("pulls").members()) {
+        const std::string level = pull.asString();
+        if (level != "up" && level != "down")
+            pull.fail(fmt::format("\"{}\" is not a pull; use up or down.", level));
+        board.pulls[pad] = level == "up" ? TerminalFact::Level::High : TerminalFact::Level::Low;
+    }
     if (!document.ok())
         return document.problem();
     return board;

@@ -29,7 +29,7 @@ struct Wire {
     const Pad& pad;
     const Need& need;
     const SignalSpec& signal;
-    const TerminalFact* fact; ///< null when nothing is known of the other end
+    std::optional<TerminalFact> fact; ///< empty when nothing is known of the other end
 
     std::string title() const { return signalsOf(need).size() > 1 ? need.title + " " + signal.title : need.title; }
     bool drives() const { return setup.gpio ? setup.output : signal.direction == SignalSpec::Direction::Out; }
@@ -41,7 +41,8 @@ template <typename Check> void eachWire(const Facts& f, Check check)
     for (const PadSetup& setup : f.pads) {
         const Need& need = f.plan.needs[size_t(setup.need)];
         const SignalSpec& signal = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal;
-        check(Wire{f, setup, f.device.pads[size_t(setup.pad)], need, signal, terminalFact(f.board, need, signal.id)});
+        const Pad& pad = f.device.pads[size_t(setup.pad)];
+        check(Wire{f, setup, pad, need, signal, padFact(f.board, need, signal.id, pad)});
     }
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/board_text.h"
 
+#include "core/plan/board_facts.h"
 #include "core/quantity/exact_text.h"
 #include "core/quantity/parse.h"
 
@@ -104,6 +105,8 @@ std::string boardText(const Snapshot& snapshot, const std::string& name)
     }
     for (const auto& [pad, net] : board.nets)
         out["nets"][pad] = net;
+    for (const auto& [pad, level] : board.pulls)
+        out["pulls"][pad] = boardPullText(level);
     return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/base/table_cells.h"
 #include "core/base/text.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
 
 #include <fmt/format.h>
@@ -104,6 +105,29 @@ Edit editOfNets(const Snapshot& s, const NetTable& table)
                                                               known->second.rate != crystal.rate ||
                                                               !(known->second.tolerance == crystal.tolerance))
             edit.changes.push_back(SetCrystal{clock, crystal});
+    // What a part's terminal says already is not said again.
+    const auto saidByTerminal = [&s](const std::string& pad, TerminalFact::Level level) {
+        for (const Need& need : s.plan.needs)
+            for (const auto& [signal, at] : need.binding.pads)
+                if (const TerminalFact* fact = at == pad ? terminalFact(*s.board, need, signal) : nullptr)
+                    if (fact->pull == level)
+                        return true;
+        return false;
+    };
+    for (const auto& [pad, level] : table.pulls) {
+        const auto known = s.board->pulls.find(pad);
+        if ((known != s.board->pulls.end() && known->second == level) || saidByTerminal(pad, level))
+            continue;
+        const auto told = s.filedBoard->pulls.find(pad);
+        const bool same = filed && told != s.filedBoard->pulls.end() && told->second == level;
+        edit.changes.push_back(SetBoardPull{pad, same ? std::nullopt : std::optional<BoardPull>(level)});
+    }
+    if (table.complete)
+        for (const auto& known : s.board->pulls)
+            if (!table.pulls.contains(known.first))
+                edit.changes.push_back(SetBoardPull{known.first, filed && s.filedBoard->pulls.contains(known.first)
+                                                                     ? std::optional<BoardPull>(BoardPull())
+                                                                     : std::nullopt});
     if (table.complete)
         for (const auto& known : s.board->nets) {
             const std::string& pad = known.first;

@@ -398,17 +398,22 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
             continue;
         std::vector<std::string> pads;
         std::string other;
+        std::set<std::string> netsOfPads;
         for (const auto& [net, pin] : found->second) {
             const auto there = padsOn.find(net);
-            if (there != padsOn.end())
-                pads.insert(pads.end(), there->second.begin(), there->second.end());
-            else
+            if (there == padsOn.end())
                 other = net;
+            else if (netsOfPads.insert(net).second)
+                pads.insert(pads.end(), there->second.begin(), there->second.end());
         }
         const std::string label = part.value.empty() ? part.ref : part.ref + " (" + printable(part.value) + ")";
-        if (found->second.size() == 2 && uppered(part.ref).starts_with('R') && pads.size() == 1 &&
-            (isPower(other) || isGround(other)))
-            out.notes.push_back(fmt::format("{} pulls {} {}", label, pads[0], isGround(other) ? "down" : "up"));
+        const bool resistor = found->second.size() == 2 && uppered(part.ref).starts_with('R');
+        if (resistor && netsOfPads.size() == 1 && (isPower(other) || isGround(other)))
+            for (const std::string& pad : pads)
+                out.pulls[pad] = isGround(other) ? TerminalFact::Level::Low : TerminalFact::Level::High;
+        // Between a pad and something else: what the pad's own net does not tell.
+        else if (resistor && netsOfPads.size() == 1 && !other.empty())
+            out.notes.push_back(fmt::format("{} stands between {} and {}", label, pads[0], printable(plainNet(other))));
         if (const std::optional<Frequency> rate = rateIn(part.value))
             for (const ClockNode& clock : device.clocks) {
                 const InstanceIndex oscillator = device.findInstance(clock.id);
@@ -442,6 +447,11 @@ bool speaksOfNets(const std::string& bytes)
         return true;
     const std::string_view line = std::string_view(bytes).substr(0, bytes.find('\n'));
     return line.size() < 2000 && columnOf(cellsOf(trimmed(line), separatorOf(line)), {"net", "net name"}) >= 0;
+}
+
+std::string columnsBeside(const std::string& table)
+{
+    return table + ".columns";
 }
 
 Expected<NetTable> readNets(const std::string& text, const Device& device, const std::string& ref)

@@ -55,4 +55,7 @@ bool speaksOfNets(const std::string& bytes);
 /// A netlist, or a table of pins and nets, also as a workbook.
 Expected<NetTable> readNets(const std::string& text, const Device& device, const std::string& ref = {});
 
+/// The file that says how a table is read, kept beside it: "nets.csv.columns".
+std::string columnsBeside(const std::string& table);
+
 } // namespace bindrel

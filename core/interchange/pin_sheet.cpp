@@ -2,6 +2,7 @@
 #include "core/interchange/pin_sheet.h"
 
 #include "core/interchange/csv.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
 
 #include <fmt/format.h>
@@ -28,6 +29,7 @@ const std::vector<SheetColumn>& sheetColumns()
         {"open_drain", "Drain", "open_drain"},
         {"supply", "Supply", ""},
         {"part", "Part", ""},
+        {"resistor", "Resistor", "resistor"},
     };
     return all;
 }
@@ -76,7 +78,8 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
         Level,
         OpenDrain,
         Supply,
-        PartTitle
+        PartTitle,
+        Resistor
     };
     std::vector<SheetRow> out;
     const auto& pins = s.device->package.pins;
@@ -121,6 +124,8 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
                          : row.need >= 0
                              ? pinProperty(s.plan.needs[size_t(row.need)], row.signal, "net").value_or(std::string())
                              : std::string();
+        if (const auto pull = s.board->pulls.find(pad.name); pull != s.board->pulls.end())
+            row.cells[Resistor] = boardPullText(pull->second);
         for (const PadSetup& setup : s.pads) {
             if (setup.pad != row.pad)
                 continue;
@@ -163,6 +168,15 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
                 return checked.problem();
         const bool filed = s.filedBoard->device == s.device->name && s.filedBoard->nets.contains(pin);
         return Change(SetNet{pin, value ? value : filed ? std::optional(std::string()) : std::nullopt});
+    }
+    if (property == "resistor") {
+        const bool filed = s.filedBoard->device == s.device->name && s.filedBoard->pulls.contains(pin);
+        if (!value)
+            return Change(SetBoardPull{pin, filed ? std::optional<BoardPull>(BoardPull()) : std::nullopt});
+        const std::optional<BoardPull> pull = boardPullFrom(text);
+        if (!pull)
+            return problemOf(fmt::format("\"{}\" is not a pull of the board; use up, down or none.", text));
+        return Change(SetBoardPull{pin, *pull});
     }
     if (row.need < 0)
         return problemOf(row.contested ? fmt::format("{} is contested; settle that first.", pin)

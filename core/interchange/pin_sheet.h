@@ -11,7 +11,7 @@
 namespace bindrel {
 
 /// A column of the pin sheet. Those that name a property of pins (core/plan/pin_property.h) can be edited where a need
-/// has the pad; the net can be edited of every pad.
+/// has the pad; the net, and the resistor that pulls it, can be edited of every pad.
 struct SheetColumn {
     const char* id;       ///< "pull"; key in files
     const char* title;    ///< "Pull"

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/tables/columns.h"
+#include "core/tables/table_marks.h"
 
 #include <functional>
 
@@ -18,8 +19,6 @@ struct TableRow {
 
 /// An empty cell, or a dash as data sheets have for "does not apply".
 bool isNothing(std::string_view text);
-/// Takes away marks of footnotes: "(1)", superscripts, stars; whether there was one.
-bool takeMarks(std::string& text);
 /// The names in a cell, parted by strokes, commas, semicolons and line feeds.
 std::vector<std::string> namesIn(const std::string& cell);
 

@@ -21,8 +21,16 @@ Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
         else
             *same = part;
     }
-    if (filed.device != device.name)
+    if (filed.device != device.name) {
         board.nets.clear();
+        board.pulls.clear();
+    }
+    for (const auto& [pad, pull] : plan.pulls) {
+        if (pull)
+            board.pulls[pad] = *pull;
+        else
+            board.pulls.erase(pad);
+    }
     for (const auto& [pad, net] : plan.nets) {
         if (net.empty())
             board.nets.erase(pad);
@@ -60,6 +68,34 @@ const TerminalFact* terminalFact(const Board& board, const Need& need, std::stri
         return nullptr;
     const auto fact = part->facts.find(terminal->second);
     return fact == part->facts.end() ? nullptr : &fact->second;
+}
+
+std::optional<TerminalFact> padFact(const Board& board, const Need& need, std::string_view signal, const Pad& pad)
+{
+    const TerminalFact* said = terminalFact(board, need, signal);
+    const auto pull = board.pulls.find(pad.name);
+    if (!said && pull == board.pulls.end())
+        return std::nullopt;
+    TerminalFact out = said ? *said : TerminalFact();
+    if (!out.pull && pull != board.pulls.end())
+        out.pull = pull->second;
+    return out;
+}
+
+std::string boardPullText(const BoardPull& pull)
+{
+    return !pull ? "none" : *pull == TerminalFact::Level::High ? "up" : "down";
+}
+
+std::optional<BoardPull> boardPullFrom(std::string_view text)
+{
+    if (text == "none")
+        return BoardPull();
+    if (text == "up")
+        return BoardPull(TerminalFact::Level::High);
+    if (text == "down")
+        return BoardPull(TerminalFact::Level::Low);
+    return std::nullopt;
 }
 
 Voltage padSupply(const Device& device, const Board& board, const Plan& plan, const Pad& pad)

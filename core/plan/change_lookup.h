@@ -43,6 +43,11 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
 using Texts = std::map<std::string, std::string, std::less<>>;
 
 /// What the plan says of the crystal at a clock; empty when it says nothing.
+inline std::optional<BoardPull> pullIn(const Plan& plan, const std::string& pad)
+{
+    const auto said = plan.pulls.find(pad);
+    return said == plan.pulls.end() ? std::nullopt : std::optional<BoardPull>(said->second);
+}
 inline std::optional<std::optional<CrystalFact>> fittedIn(const Plan& plan, const std::string& clock)
 {
     const auto it = plan.crystals.find(clock);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes in words, for the history and for what a search proposes.
 #include "core/base/text.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/change_lookup.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/kind.h"
@@ -144,6 +145,12 @@ std::string describe(const Plan& before, const Change& change)
                 return fmt::format("net of {}: {} \u2192 {}", c.pad,
                                    found(before.nets, c.pad).value_or("from the board"),
                                    c.net ? (c.net->empty() ? "not routed" : *c.net) : "from the board");
+            },
+            [&](const SetBoardPull& c) {
+                const auto text = [](const std::optional<BoardPull>& pull) {
+                    return pull ? boardPullText(*pull) : std::string("from the board");
+                };
+                return fmt::format("board pull at {}: {} \u2192 {}", c.pad, text(pullIn(before, c.pad)), text(c.pull));
             },
             [&](const SetCrystal& c) {
                 const auto text = [](const std::optional<std::optional<CrystalFact>>& crystal) {

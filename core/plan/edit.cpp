@@ -235,6 +235,13 @@ Outcome applyChange(Plan& plan, const Change& change)
                 setOrErase(plan.nets, c.pad, c.net);
                 return {};
             },
+            [&](const SetBoardPull& c) -> Outcome {
+                if (c.pull)
+                    plan.pulls[c.pad] = *c.pull;
+                else
+                    plan.pulls.erase(c.pad);
+                return {};
+            },
             [&](const SetCrystal& c) -> Outcome {
                 if (c.crystal)
                     plan.crystals[c.clock] = *c.crystal;
@@ -315,6 +322,9 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
                           },
                           [&](const SetNet& c) -> std::vector<Change> {
                               return {SetNet{c.pad, found(before.nets, c.pad)}};
+                          },
+                          [&](const SetBoardPull& c) -> std::vector<Change> {
+                              return {SetBoardPull{c.pad, pullIn(before, c.pad)}};
                           },
                           [&](const SetCrystal& c) -> std::vector<Change> {
                               return {SetCrystal{c.clock, fittedIn(before, c.clock)}};
@@ -406,6 +416,12 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     for (const auto& [pad, net] : after.nets)
         if (found(before.nets, pad) != net)
             edit.changes.push_back(SetNet{pad, net});
+    for (const auto& [pad, pull] : before.pulls)
+        if (!after.pulls.contains(pad))
+            edit.changes.push_back(SetBoardPull{pad, std::nullopt});
+    for (const auto& [pad, pull] : after.pulls)
+        if (const auto was = pullIn(before, pad); !was || *was != pull)
+            edit.changes.push_back(SetBoardPull{pad, pull});
     for (const auto& [clock, crystal] : before.crystals)
         if (!after.crystals.contains(clock))
             edit.changes.push_back(SetCrystal{clock, std::nullopt});

@@ -70,6 +70,12 @@ struct SetNet {
     std::optional<std::string> net; ///< empty: what the board's file says
     friend bool operator==(const SetNet&, const SetNet&) = default;
 };
+/// Says whether a resistor on the board pulls a pad's net.
+struct SetBoardPull {
+    std::string pad;
+    std::optional<BoardPull> pull; ///< empty: what the board's file says
+    friend bool operator==(const SetBoardPull&, const SetBoardPull&) = default;
+};
 /// Says what crystal or fed-in clock drives an oscillator; see core/plan/crystal_text.h.
 struct SetCrystal {
     std::string clock;
@@ -125,9 +131,9 @@ struct SetStored {
     friend bool operator==(const SetStored&, const SetStored&) = default;
 };
 
-using Change =
-    std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal, SetBinding, SetHold,
-                 InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
+using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal,
+                            SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetBoardPull,
+                            SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

@@ -218,6 +218,23 @@ public:
         }
     }
 
+    void readPulls(const JsonNode& node)
+    {
+        std::vector<std::string> names;
+        for (const Pad& pad : device_.pads)
+            names.push_back(pad.name);
+        for (const auto& [pad, value] : node.members()) {
+            const std::string said = value.asString();
+            const std::optional<BoardPull> pull = boardPullFrom(said);
+            if (!pull)
+                value.fail(fmt::format("\"{}\" is not a pull; use up, down or none.", said));
+            else if (device_.findPad(pad) >= 0)
+                plan_.pulls[pad] = *pull;
+            else if (!lose(fmt::format("pad {} no longer exists; its pull on the board is dropped", pad)))
+                value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
+        }
+    }
+
     void readCrystals(const JsonNode& node)
     {
         std::vector<std::string> names;
@@ -437,10 +454,10 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
             "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",    "supply",
-                    "temperature", "range",       "regulator",       "prefix",      "clocks",   "slow_clocks",
-                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "crystals", "parts",
-                    "holds",       "needs",       "leave_out"});
+    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",  "supply",
+                    "temperature", "range",       "regulator",       "prefix",      "clocks", "slow_clocks",
+                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",  "crystals",
+                    "parts",       "holds",       "needs",           "leave_out"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -499,6 +516,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     reader.readStored(root.optionalChild("nonvolatile"));
     reader.readModes(root.optionalChild("low_power_modes"));
     reader.readNets(root.optionalChild("nets"));
+    reader.readPulls(root.optionalChild("pulls"));
     reader.readCrystals(root.optionalChild("crystals"));
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plan as the bytes of its file.
 #include "core/base/text.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/plan_file.h"
 #include "core/quantity/exact_text.h"
@@ -144,6 +145,12 @@ std::string planText(const Plan& plan)
     }
     if (!plan.nets.empty())
         lines.push_back("  \"nets\": " + oneLine(plan.nets));
+    if (!plan.pulls.empty()) {
+        Texts texts;
+        for (const auto& [pad, pull] : plan.pulls)
+            texts[pad] = boardPullText(pull);
+        lines.push_back("  \"pulls\": " + oneLine(texts));
+    }
     if (!plan.crystals.empty()) {
         Texts texts;
         for (const auto& [clock, crystal] : plan.crystals)

@@ -325,13 +325,15 @@ const char* nameOf(What what)
         return "fastest clock";
     case What::FastestWith:
         return "fastest clock with";
+    case What::Net:
+        return "net";
     }
     return "";
 }
 
 namespace {
 
-constexpr What kLast = What::FastestWith;
+constexpr What kLast = What::Net;
 
 bool hasUnit(What what)
 {
@@ -385,6 +387,17 @@ std::optional<Column> columnFrom(const std::string& words)
             }
     }
     return std::nullopt;
+}
+
+std::optional<TableSignal> tableSignalFrom(const std::string& text)
+{
+    const std::vector<std::string> words = splitted(text, ' ');
+    const std::size_t dot = words[0].find('.');
+    static const std::set<std::string> directions{"in", "out", "both", "analog"};
+    if (dot == std::string::npos || dot == 0 || dot + 1 == words[0].size() || words.size() > 2 ||
+        (words.size() == 2 && !directions.contains(words[1])))
+        return std::nullopt;
+    return TableSignal{words[0].substr(0, dot), words[0].substr(dot + 1), words.size() == 2 ? words[1] : ""};
 }
 
 std::vector<std::string> columnWords()
@@ -468,8 +481,7 @@ void recogniseValues(Columns& out)
         } else if (byWaits && !mine && waitHeadings && column.what != What::FastestWith && !any(What::Range)) {
             column.what = What::Range;
             column.why = "it stands before the wait states";
-        } else if ((byQuantity || byWaits) ? !mine
-                                           : column.what >= What::Quantity && column.what <= What::FastestWith) {
+        } else if ((byQuantity || byWaits) ? !mine : column.what >= What::Quantity) {
             column.what = What::Ignored;
             column.why.clear();
         }
@@ -682,17 +694,13 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
                 out.facts[key] = *fact;
                 continue;
             }
-            const std::vector<std::string> words = splitted(value, ' ');
-            const std::size_t dot = words[0].find('.');
-            static const std::set<std::string> directions{"in", "out", "both", "analog"};
-            if (dot == std::string::npos || dot == 0 || dot + 1 == words[0].size() || words.size() > 2 ||
-                (words.size() == 2 && !directions.contains(words[1])))
+            const std::optional<TableSignal> signal = tableSignalFrom(value);
+            if (!signal)
                 return problemInFile(name, number,
                                      "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it; for a "
                                      "value, as \"limit of CLOCK\"; or is ignored." +
                                          nearestFact(value));
-            out.names[key] =
-                TableSignal{words[0].substr(0, dot), words[0].substr(dot + 1), words.size() == 2 ? words[1] : ""};
+            out.names[key] = *signal;
             continue;
         }
         std::optional<Column> column = columnFrom(value);

@@ -34,6 +34,7 @@ struct Column {
         Wait,        ///< number of wait states
         Fastest,     ///< fastest clock with the row's wait states, in an operating range
         FastestWith, ///< fastest clock with this number of wait states, in the row's operating range
+        Net,         ///< of a board: the net of the row's pin or pad
     };
     std::string heading;
     What what = What::Ignored;
@@ -70,6 +71,9 @@ std::string textOf(const Column& column);
 std::optional<Column> columnFrom(const std::string& words);
 /// The words that a column can have, for people to choose from.
 std::vector<std::string> columnWords();
+
+/// A signal as that text has it: "UART0.TX out"; empty for any other text.
+std::optional<TableSignal> tableSignalFrom(const std::string& words);
 
 /// The text beside a table: `column "F7" is code 7`, `name "TXD0" is UART0.TX out`, `name "fSYS" is limit of CPU`, a
 /// line each.

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/clocks/clocks_station.h"
 #include "app/clocks/reach_panel.h"
+#include "app/frame/move_dialog.h"
+#include "app/tables/net_table_dialog.h"
 #include "app/tuning/bits_view.h"
 #include "app/tuning/goals_form.h"
 #include "app/tuning/tuning_station.h"
@@ -9,6 +11,7 @@
 #include "core/plan/plan_file.h"
 #include "tests/support/window_fixture.h"
 
+#include <QFileDialog>
 #include <QLineEdit>
 #include <QTextBrowser>
 
@@ -156,6 +159,104 @@ private Q_SLOTS:
         QTest::keyClick(w_->clocks()->reach()->list(), Qt::Key_Return);
         QVERIFY(now().rates.clocks[setting(out).kernel].rate == Frequency(Rational(4'000'000)));
         QVERIFY2(now().count(Finding::Severity::Error) == 0, findingsText(now()).c_str());
+        backToTheBeginning();
+    }
+
+    /// Pins out to a spreadsheet and in again with nets filled in; the picture turned as the chip stands, and kept.
+    void pinsToASpreadsheetAndBack()
+    {
+        begin("SE4332-C64");
+        QVERIFY(!state("uart 9600").empty() && !state("led").empty());
+        bindAll(2);
+        const std::string before = planText(now().plan);
+        const auto file = [this](const QString& path, const char* keysOfCommand) {
+            inDialog([path](QWidget* modal) {
+                auto* dialog = qobject_cast<QFileDialog*>(modal);
+                QVERIFY(dialog);
+                dialog->findChild<QLineEdit*>()->setText(path);
+                QTest::mouseClick(button(dialog, "Save"), Qt::LeftButton);
+            });
+            shortcut(QKeySequence(keysOfCommand));
+            return QFileInfo(path).size();
+        };
+        for (const char* ending : {"csv", "xlsx"}) {
+            const QString path = dir_->filePath(QString("pins.") + ending);
+            QVERIFY2(file(path, "Ctrl+Shift+X") > 400, qPrintable(w_->message()));
+            // As it came out: no net is new.
+            inDialog([](QWidget* modal) {
+                auto* dialog = qobject_cast<NetTableDialog*>(modal);
+                QVERIFY(dialog && !dialog->applyButton()->isEnabled());
+                QCOMPARE(dialog->columns()->choice(5), QString("net"));
+                QTest::keyClick(dialog, Qt::Key_Escape);
+            });
+            w_->wiring()->takeNetsFrom(path);
+            COMPARE_TEXT(planText(now().plan), QString::fromStdString(before));
+        }
+        // A net typed into the sheet for the pad of the UART's transmit.
+        const std::string pad = now().plan.needs[0].binding.pads.at("tx");
+        QString text = QString::fromStdString(textOf(dir_->filePath("pins.csv").toStdString()));
+        QStringList lines = text.split("\r\n");
+        for (QString& line : lines)
+            if (QStringList cells = line.split(','); cells.size() > 6 && cells[1] == QString::fromStdString(pad)) {
+                cells[5] = "HOST_RX";
+                line = cells.join(',');
+            }
+        QFile edited(dir_->filePath("edited.csv"));
+        QVERIFY(edited.open(QIODevice::WriteOnly));
+        edited.write(lines.join("\r\n").toUtf8());
+        edited.close();
+        inDialog([](QWidget* modal) { QTest::keyClick(modal, Qt::Key_Return); });
+        w_->wiring()->takeNetsFrom(edited.fileName());
+        COMPARE_TEXT(now().board->nets.find(pad)->second, "HOST_RX");
+        // The picture, turned by a quarter.
+        ChipView* chip = w_->wiring()->chip();
+        const QPointF was = chip->pinPosition(pad);
+        chip->setFocus();
+        QTest::keyClick(chip, Qt::Key_R);
+        QVERIFY(chip->pinPosition(pad) != was);
+        QVERIFY2(file(dir_->filePath("chip.svg"), "Ctrl+Shift+E") > 2000, qPrintable(w_->message()));
+        backToTheBeginning();
+    }
+
+    /// Another chip: the largest of the library and the smallest, each looked at first, taken by keys, and back.
+    void anotherChip()
+    {
+        begin("SE4332-C64");
+        for (const char* line : {"uart 9600", "spi 1 MHz", "i2c 100 kHz", "500 ms interrupt", "led"})
+            QVERIFY2(!state(line).empty(), line);
+        bindAll(5);
+        const auto take = [this](const char* chip) {
+            inDialog([chip](QWidget* modal) {
+                auto* move = qobject_cast<MoveDialog*>(modal);
+                QVERIFY(move);
+                DestinationList* list = move->list();
+                list->setFocus();
+                for (int i = 0;
+                     i < list->rowCount() &&
+                     (list->currentRow() < 0 || list->destinations()[size_t(list->currentRow())].title != chip);
+                     ++i)
+                    QTest::keyClick(list, Qt::Key_Down);
+                QCOMPARE(list->destinations()[size_t(list->currentRow())].title, QString(chip));
+                QTRY_VERIFY_WITH_TIMEOUT(move->shown(), 60'000);
+                QTest::keyClick(list, Qt::Key_Return);
+            });
+            shortcut(QKeySequence("Ctrl+Shift+D"));
+            COMPARE_TEXT(now().device->name, chip);
+        };
+        take("AL7654-B176");
+        QCOMPARE(now().bindings.count(BoundNeed::State::Open), 0);
+        QVERIFY2(now().count(Finding::Severity::Error) == 0, findingsText(now()).c_str());
+        for (const Station each :
+             {Station::Clocks, Station::Tuning, Station::Source, Station::Board, Station::Wiring}) {
+            station(each);
+            QVERIFY(!w_->grab().isNull());
+        }
+        take("MS0816-A32");
+        for (const Need& need : now().plan.needs)
+            QVERIFY2(stateOf(need.id.c_str()) != BoundNeed::State::Open ||
+                         std::any_of(now().findings.begin(), now().findings.end(),
+                                     [&](const Finding& f) { return f.place.id == need.id; }),
+                     need.id.c_str());
         backToTheBeginning();
     }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/move_dialog.h"
 #include "app/start/start_station.h"
+#include "app/tables/net_table_dialog.h"
 #include "app/wiring/pin_sheet_view.h"
 #include "core/plan/pin_property.h"
 #include "tests/support/window_fixture.h"
@@ -419,9 +420,18 @@ private Q_SLOTS:
         QVERIFY(hasFinding(now(), "PIN-06", "log-flash")); // a net that nobody names
         w_->document().apply(editOf("name it", SetPin{"log-flash", "sck", "net", "FLASH_CLK"}));
         QVERIFY2(!hasFinding(now(), "PIN-06"), findingsText(now()).c_str());
-        QGuiApplication::clipboard()->setText("PZ9,X\n");
+        // What names no pin changes nothing, and says so row by row.
+        const Plan named = now().plan;
+        QGuiApplication::clipboard()->setText("Pin,Net\nPZ9,X\n");
+        inDialog([](QWidget* modal) {
+            auto* dialog = qobject_cast<NetTableDialog*>(modal);
+            QVERIFY(dialog && !dialog->applyButton()->isEnabled());
+            auto* list = dialog->findChild<QListWidget*>();
+            QVERIFY(list->count() == 1 && list->item(0)->text().startsWith("not read: line 2: \"PZ9\""));
+            QTest::keyClick(dialog, Qt::Key_Escape);
+        });
         shortcut(QKeySequence("Ctrl+Shift+V"));
-        QVERIFY(w_->message().contains("line 1") && w_->message().contains("PZ9"));
+        QVERIFY(now().plan == named);
     }
 
     void theChipIsChangedWithAPreviewAndUndone()

@@ -56,7 +56,8 @@ std::int64_t adcCycles(const Device& device, InstanceIndex instance, const Setti
 
 /// A sequence: each input is sampled, then converted; and what is left until the next, where that is not too long to be
 /// drawn beside it. `every`: from one sequence to the next; zero: nobody says.
-Waveform drawSequence(const Duration& sample, const Duration& each, int inputs, const Duration& every)
+/// With `stored`, also how the results fill the memory: each is moved when its conversion is over, the next one behind.
+Waveform drawSequence(const Duration& sample, const Duration& each, int inputs, const Duration& every, bool stored)
 {
     constexpr int kBeside = 12;
     const Duration sequence = each * Rational(inputs);
@@ -81,6 +82,17 @@ Waveform drawSequence(const Duration& sample, const Duration& each, int inputs, 
         band.parts.push_back({sequence, every, "free, " + format(every - sequence, 4)});
     wave.traces = {trace};
     wave.bands = {band};
+    if (stored) {
+        Waveform::Band memory{"memory", {}};
+        for (int i = 0; i < inputs; ++i)
+            memory.parts.push_back({each * Rational(i + 1), i + 1 < inputs ? each * Rational(i + 2) : wave.span,
+                                    i == 0 ? "result 1" : fmt::format("results 1 to {}", i + 1), i + 1 == inputs});
+        // The last comes with the end of the picture where nothing follows it.
+        if (memory.parts.back().to <= memory.parts.back().from)
+            memory.parts.pop_back();
+        if (!memory.parts.empty())
+            wave.bands.push_back(std::move(memory));
+    }
     return wave;
 }
 
@@ -217,7 +229,7 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
     const Rational each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
     if (c.look && sample > 0)
         c.look->waveform = drawSequence(got, Duration(each / c.kernel().rate.value), g.inputs,
-                                        g.rate.value > Rational(0) ? period(g.rate) : Duration());
+                                        g.rate.value > Rational(0) ? period(g.rate) : Duration(), g.dma);
     return each;
 }
 

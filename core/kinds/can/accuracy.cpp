@@ -10,21 +10,37 @@
 
 namespace bindrel {
 
+namespace {
+
+/// The fields of a phase; their roles begin alike.
+CanFields fieldsOf(const TuningContext& c, const std::string& phase)
+{
+    const auto most = [&](const char* role) {
+        return c.has(phase + role) ? c.encoding(phase + role).largest(c.maxCode(phase + role)) : 0;
+    };
+    const auto only = [&](const char* role) { return c.byHand(phase + role); };
+    return {
+        most("prescaler"), most("propagation"),
+        most("segment1"),  most("segment2"),
+        most("jump"),      {only("prescaler"), only("propagation"), only("segment1"), only("segment2"), only("jump")}};
+}
+
+CanFields freed(CanFields fields)
+{
+    fields.only = {};
+    return fields;
+}
+
+} // namespace
+
 CanFields canFields(const TuningContext& c)
 {
-    const auto most = [&c](std::string_view role) {
-        return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
-    };
-    return {most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
+    return fieldsOf(c, "");
 }
 
 CanFields canDataFields(const TuningContext& c)
 {
-    const auto most = [&c](std::string_view role) {
-        return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
-    };
-    return {most("data_prescaler"), most("data_propagation"), most("data_segment1"), most("data_segment2"),
-            most("data_jump")};
+    return fieldsOf(c, "data_");
 }
 
 bool wantsFlexible(const Need& need)
@@ -61,13 +77,32 @@ std::optional<CanWish> wishOf(const Need& need, const char* rate, const char* sa
 
 } // namespace
 
+std::vector<FlexibleTiming> flexibleTimingsFor(const TuningContext& c, std::size_t most)
+{
+    const std::optional<CanWish> nominal = wishOf(c.need, "rate", "sample", "jump"),
+                                 data = wishOf(c.need, "data_rate", "data_sample", "data_jump");
+    if (!nominal || !data || !hasFlexible(c.device.blockOf(c.bound.instance)))
+        return {};
+    return flexibleTimings(c.kernel().rate, *nominal, *data, freed(canFields(c)), freed(canDataFields(c)), most);
+}
+
 std::optional<FlexibleTiming> flexibleTiming(const TuningContext& c)
 {
     const std::optional<CanWish> nominal = wishOf(c.need, "rate", "sample", "jump"),
                                  data = wishOf(c.need, "data_rate", "data_sample", "data_jump");
     if (!nominal || !data || !hasFlexible(c.device.blockOf(c.bound.instance)))
         return std::nullopt;
-    return bestFlexibleTiming(c.kernel().rate, *nominal, *data, canFields(c), canDataFields(c));
+    const CanFields fields = canFields(c), dataFields = canDataFields(c);
+    if (fields.only.any() || dataFields.only.any())
+        if (const auto heeded = bestFlexibleTiming(c.kernel().rate, *nominal, *data, fields, dataFields))
+            return heeded;
+    return bestFlexibleTiming(c.kernel().rate, *nominal, *data, freed(fields), freed(dataFields));
+}
+
+std::vector<CanTiming> canTimingsFor(const TuningContext& c, std::size_t most)
+{
+    const std::optional<CanWish> wish = wishOf(c.need, "rate", "sample", "jump");
+    return wish ? canTimings(c.kernel().rate, *wish, freed(canFields(c)), most) : std::vector<CanTiming>();
 }
 
 std::optional<CanTiming> canTiming(const TuningContext& c)
@@ -76,14 +111,22 @@ std::optional<CanTiming> canTiming(const TuningContext& c)
         if (const std::optional<FlexibleTiming> both = flexibleTiming(c))
             return both->nominal;
     const std::optional<CanWish> wish = wishOf(c.need, "rate", "sample", "jump");
-    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, wish->jump, canFields(c))
-                : std::nullopt;
+    if (!wish)
+        return std::nullopt;
+    const CanFields fields = canFields(c);
+    if (fields.only.any()) {
+        // Also one whose rate is further off: the person has chosen it.
+        const std::vector<CanTiming> heeded = canTimings(c.kernel().rate, *wish, fields, 1);
+        if (!heeded.empty())
+            return heeded.front();
+    }
+    return bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, wish->jump, freed(fields));
 }
 
 std::optional<CanTiming> canTimingOfAnyJump(const TuningContext& c)
 {
     const std::optional<CanWish> wish = wishOf(c.need, "rate", "sample", "jump");
-    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, 0, canFields(c)) : std::nullopt;
+    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, 0, freed(canFields(c))) : std::nullopt;
 }
 
 Accuracy canAccuracy(const TuningContext& c)

@@ -47,6 +47,45 @@ Waveform drawBit(const CanTiming& t, bool apart)
     return wave;
 }
 
+/// The roles of a bit's timing and what it sets them to.
+std::vector<std::pair<std::string, std::int64_t>> rolesOf(const TuningContext& c, const CanTiming& t,
+                                                          const std::string& phase)
+{
+    const bool apart = c.has(phase + "propagation");
+    std::vector<std::pair<std::string, std::int64_t>> out{{phase + "prescaler", t.prescaler}};
+    if (apart)
+        out.emplace_back(phase + "propagation", t.propagation);
+    out.emplace_back(phase + "segment1", apart ? t.segment1 : t.propagation + t.segment1);
+    out.emplace_back(phase + "segment2", t.segment2);
+    out.emplace_back(phase + "jump", t.jump);
+    return out;
+}
+
+std::string choiceOf(const CanTiming& t)
+{
+    return fmt::format("\u00f7{}, {} quanta, sample at {}", t.prescaler, t.quanta(), format(t.samplePoint(), 3));
+}
+
+void listAlternatives(const TuningContext& c)
+{
+    constexpr std::size_t kShown = 4;
+    c.look->ranking = "the rate, then the sample point, then the oscillator tolerance";
+    if (wantsFlexible(c.need)) {
+        for (const FlexibleTiming& both : flexibleTimingsFor(c, kShown)) {
+            auto roles = rolesOf(c, both.nominal, "");
+            for (auto& role : rolesOf(c, both.data, "data_"))
+                roles.push_back(std::move(role));
+            c.look->alternatives.push_back({choiceOf(both.nominal) + "; data " + choiceOf(both.data),
+                                            formatBaud(both.nominal.rate), "tolerates " + format(both.tolerance()),
+                                            std::move(roles)});
+        }
+        return;
+    }
+    for (const CanTiming& timing : canTimingsFor(c, kShown))
+        c.look->alternatives.push_back({choiceOf(timing), formatBaud(timing.rate),
+                                        "tolerates " + format(timing.tolerance()), rolesOf(c, timing, "")});
+}
+
 /// Filters for the identifiers that are wanted, as the controller has them.
 void solveFilters(const TuningContext& c, Setting& out)
 {
@@ -331,8 +370,10 @@ Setting solveCan(const TuningContext& c)
     }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});
-    if (c.look)
+    if (c.look) {
         c.look->waveform = drawBit(*timing, apart);
+        listAlternatives(c);
+    }
     return out;
 }
 

@@ -16,11 +16,14 @@ struct CanGoals {
     static CanGoals of(const Need& need) { return {parseCanFilters(goalName(need, "filters"))}; }
 };
 
-/// ISO 11898-1: the best split of the bit, and what it tolerates.
-/// The most that the block's fields hold.
+/// The most that the block's fields hold, and what is set by hand in them.
 CanFields canFields(const TuningContext& context);
-/// The bit timing for the need's goals; empty when there is none.
+/// The bit timing for the need's goals (ISO 11898-1); empty when there is none. What is set by hand is heeded where
+/// there is a timing with it.
 std::optional<CanTiming> canTiming(const TuningContext& context);
+/// The best timings for the goals with nothing set by hand, in the order of preference.
+std::vector<CanTiming> canTimingsFor(const TuningContext& context, std::size_t most);
+std::vector<FlexibleTiming> flexibleTimingsFor(const TuningContext& context, std::size_t most);
 /// The same whatever jump width the need states.
 std::optional<CanTiming> canTimingOfAnyJump(const TuningContext& context);
 CanFields canDataFields(const TuningContext& context);

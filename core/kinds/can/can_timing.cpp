@@ -53,17 +53,29 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
     const std::int64_t mostOfSegment1 = std::min(before - 1, fields.segment1);
     if (mostOfSegment1 < leastOfSegment1)
         return std::nullopt;
+    const CanFields::Only& only = fields.only;
     out.segment1 = std::clamp(segment2, leastOfSegment1, mostOfSegment1);
+    if (only.propagation)
+        out.segment1 = before - *only.propagation;
+    else if (only.segment1 && fields.propagation > 0)
+        out.segment1 = *only.segment1;
     out.propagation = before - out.segment1;
-    out.jump = jump > 0 ? jump : std::min({out.segment1, out.segment2, fields.jump});
+    if (out.segment1 < leastOfSegment1 || out.segment1 > mostOfSegment1 ||
+        (only.segment1 && *only.segment1 != (fields.propagation > 0 ? out.segment1 : before)) ||
+        (only.segment2 && *only.segment2 != segment2))
+        return std::nullopt;
+    out.jump = jump > 0 ? jump : only.jump ? *only.jump : std::min({out.segment1, out.segment2, fields.jump});
+    if (only.jump && (*only.jump != out.jump || out.jump < 1 || out.jump > std::min(out.segment1, out.segment2)))
+        return std::nullopt;
     return out;
 }
 
 /// Every split that may be the best: at each, the nearest rates and sample points that a prescaler gives, and the ends
 /// of what the fields and the jump allow.
+/// With `worse`, also those whose rate is further off than that of one before.
 template <typename Consider>
 void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields& fields, std::int64_t leastQuanta,
-                   const Consider& consider)
+                   bool worse, const Consider& consider)
 {
     if (!(kernel.value > Rational(0)) || !(wish.rate.value > Rational(0)) || wish.jump < 0 || wish.jump > fields.jump ||
         fields.jump < 1)
@@ -71,6 +83,8 @@ void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields
     const std::int64_t mostQuanta = 1 + fields.propagation + fields.segment1 + fields.segment2;
     std::optional<Rational> nearest;
     for (std::int64_t prescaler = 1; prescaler <= fields.prescaler; ++prescaler) {
+        if (fields.only.prescaler && *fields.only.prescaler != prescaler)
+            continue;
         const Rational ideal = kernel.value / Rational(prescaler) / wish.rate.value;
         if (!ideal.defined() || ideal.ceil() < leastQuanta)
             break;
@@ -81,13 +95,13 @@ void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields
             // The rate weighs most, and does not depend on how the bit is split.
             const Frequency rate(kernel.value.times(1, prescaler * quanta));
             const Ppm error = errorOf(rate, wish.rate);
-            if (nearest && error.value.abs() > *nearest)
+            if (!worse && nearest && error.value.abs() > *nearest)
                 continue;
             const Rational segment2 = (Rational(1) - wish.samplePoint.value) * quanta;
             const std::int64_t least = std::max(kLeastSegment2, wish.jump), most = fields.segment2;
             for (const std::int64_t choice :
-                 {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1,
-                  quanta - 2 - std::max<std::int64_t>(wish.jump, 1)})
+                 {segment2.floor(), segment2.ceil(), fields.only.segment2.value_or(least), least, most,
+                  quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - std::max<std::int64_t>(wish.jump, 1)})
                 if (std::optional<CanTiming> timing = split(quanta, choice, wish.jump, fields)) {
                     timing->prescaler = prescaler;
                     timing->rate = rate;
@@ -99,6 +113,12 @@ void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields
     }
 }
 
+bool sameFields(const CanTiming& a, const CanTiming& b)
+{
+    return std::tuple(a.prescaler, a.propagation, a.segment1, a.segment2, a.jump) ==
+           std::tuple(b.prescaler, b.propagation, b.segment1, b.segment2, b.jump);
+}
+
 /// Those that are best by rate and sample point, which leaves the tolerance to choose by.
 std::vector<CanTiming> nearestTimings(const Frequency& kernel, const CanWish& wish, const CanFields& fields,
                                       std::int64_t leastQuanta)
@@ -107,7 +127,7 @@ std::vector<CanTiming> nearestTimings(const Frequency& kernel, const CanWish& wi
     const auto rank = [&wish](const CanTiming& timing) {
         return std::pair(timing.error.value.abs(), (timing.samplePoint().value - wish.samplePoint.value).abs());
     };
-    forEachTiming(kernel, wish, fields, leastQuanta, [&](const CanTiming& timing) {
+    forEachTiming(kernel, wish, fields, leastQuanta, false, [&](const CanTiming& timing) {
         if (!out.empty() && rank(timing) > rank(out.front()))
             return;
         if (!out.empty() && rank(timing) < rank(out.front()))
@@ -130,23 +150,61 @@ std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency&
     return best;
 }
 
-std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data,
-                                                 const CanFields& nominalFields, const CanFields& dataFields)
+std::vector<FlexibleTiming> flexibleTimings(const Frequency& kernel, const CanWish& nominal, const CanWish& data,
+                                            const CanFields& nominalFields, const CanFields& dataFields,
+                                            std::size_t most)
 {
-    std::optional<FlexibleTiming> best;
     using Rank = std::tuple<Rational, std::int64_t, std::int64_t>;
-    std::optional<Rank> bestRank;
+    std::vector<std::pair<Rank, FlexibleTiming>> found;
     const std::vector<CanTiming> datas = nearestTimings(kernel, data, dataFields, kLeastDataQuanta);
     for (const CanTiming& n : nearestTimings(kernel, nominal, nominalFields, kLeastQuanta))
         for (const CanTiming& d : datas) {
             const FlexibleTiming both{n, d};
             const Rank rank{-both.tolerance().value, -n.quanta(), -d.quanta()};
-            if (!bestRank || rank < *bestRank) {
-                best = both;
-                bestRank = rank;
-            }
+            // The first of equals stays first.
+            const auto at = std::upper_bound(found.begin(), found.end(), rank,
+                                             [](const Rank& a, const auto& b) { return a < b.first; });
+            const bool known = std::any_of(found.begin(), found.end(), [&both](const auto& other) {
+                return sameFields(other.second.nominal, both.nominal) && sameFields(other.second.data, both.data);
+            });
+            if (known || std::size_t(at - found.begin()) >= most)
+                continue;
+            found.insert(at, {rank, both});
+            if (found.size() > most)
+                found.pop_back();
         }
-    return best;
+    std::vector<FlexibleTiming> out;
+    for (const auto& [rank, both] : found)
+        out.push_back(both);
+    return out;
+}
+
+std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data,
+                                                 const CanFields& nominalFields, const CanFields& dataFields)
+{
+    const std::vector<FlexibleTiming> best = flexibleTimings(kernel, nominal, data, nominalFields, dataFields, 1);
+    return best.empty() ? std::nullopt : std::optional(best.front());
+}
+
+std::vector<CanTiming> canTimings(const Frequency& kernel, const CanWish& wish, const CanFields& fields,
+                                  std::size_t most)
+{
+    std::vector<CanTiming> out;
+    const auto rank = [&wish](const CanTiming& t) {
+        return std::tuple(t.error.value.abs(), (t.samplePoint().value - wish.samplePoint.value).abs(),
+                          -t.tolerance().value, -t.quanta());
+    };
+    forEachTiming(kernel, wish, fields, kLeastQuanta, true, [&](const CanTiming& timing) {
+        const auto at = std::upper_bound(out.begin(), out.end(), timing,
+                                         [&rank](const CanTiming& a, const CanTiming& b) { return rank(a) < rank(b); });
+        if (std::size_t(at - out.begin()) >= most ||
+            std::any_of(out.begin(), out.end(), [&](const CanTiming& other) { return sameFields(other, timing); }))
+            return;
+        out.insert(at, timing);
+        if (out.size() > most)
+            out.pop_back();
+    });
+    return out;
 }
 
 } // namespace bindrel

@@ -4,6 +4,7 @@
 #include "core/quantity/quantity.h"
 
 #include <optional>
+#include <vector>
 
 namespace bindrel {
 
@@ -14,6 +15,11 @@ struct CanFields {
     std::int64_t segment1 = 1;
     std::int64_t segment2 = 1;
     std::int64_t jump = 1;
+    /// What is set by hand; empty: free. Segment 1 is the field's, with the propagation where that has none.
+    struct Only {
+        std::optional<std::int64_t> prescaler, propagation, segment1, segment2, jump;
+        bool any() const { return prescaler || propagation || segment1 || segment2 || jump; }
+    } only = {};
 };
 
 /// How a bit is split into time quanta: one to synchronise, then propagation, phase segment 1, the sample, phase
@@ -61,6 +67,15 @@ struct FlexibleTiming {
 /// the wanted ones, then the widest oscillator tolerance, then the most quanta. A data bit has 5 quanta at least.
 std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data,
                                                  const CanFields& nominalFields, const CanFields& dataFields);
+
+/// The best pairs, as bestFlexibleTiming() ranks them.
+std::vector<FlexibleTiming> flexibleTimings(const Frequency& kernel, const CanWish& nominal, const CanWish& data,
+                                            const CanFields& nominalFields, const CanFields& dataFields,
+                                            std::size_t most);
+
+/// The best splits, as bestCanTiming() ranks them, also those with a worse rate or sample point.
+std::vector<CanTiming> canTimings(const Frequency& kernel, const CanWish& wish, const CanFields& fields,
+                                  std::size_t most);
 
 /// The split of the bit whose rate is nearest to the wanted one; among those the sample point nearest to the wanted
 /// one, then the widest oscillator tolerance, then the most quanta. A bit has 8 quanta at least, phase segment 2 two (a

@@ -52,8 +52,16 @@ struct Wants {
     Rational lowMin, highMin;
 };
 
+/// The smallest value of a role that is at least so much; of one that is set by hand that value, where it is.
+std::optional<std::int64_t> valueAtLeast(const TuningContext& c, bool heeds, const char* role, std::int64_t least)
+{
+    if (const std::optional<std::int64_t> only = heeds ? c.byHand(role) : std::nullopt)
+        return *only >= least ? only : std::nullopt;
+    return c.encoding(role).atLeast(least, c.maxCode(role));
+}
+
 /// Both phases from one number: the smallest count that keeps both minima and the rate.
-std::optional<Phases> fitOneCount(const TuningContext& c, const Wants& w, std::int64_t prescaler)
+std::optional<Phases> fitOneCount(const TuningContext& c, const Wants& w, std::int64_t prescaler, bool heeds)
 {
     const std::int64_t lowTicks = std::max<std::int64_t>(1, c.device.ability(c.bound.instance, "low_ticks", 1));
     const std::int64_t highTicks = std::max<std::int64_t>(1, c.device.ability(c.bound.instance, "high_ticks", 1));
@@ -62,51 +70,89 @@ std::optional<Phases> fitOneCount(const TuningContext& c, const Wants& w, std::i
         std::max({std::int64_t(1), ((w.lowMin + w.fall) / (tick * lowTicks)).ceil(),
                   ((w.highMin - w.sync) / (tick * highTicks)).ceil(),
                   ((Rational(1) / w.rate - w.sync - w.riseFall) / (tick * (lowTicks + highTicks))).ceil()});
-    const std::optional<std::int64_t> count = c.encoding("phases").atLeast(least, c.maxCode("phases"));
+    const std::optional<std::int64_t> count = valueAtLeast(c, heeds, "phases", least);
     if (!count)
         return std::nullopt;
     return Phases{prescaler, *count * lowTicks, *count * highTicks, *count};
 }
 
-/// The finest prescaler at which both counts fit; 0 when none does.
-Phases fitPhases(const TuningContext& c, const Wants& w)
+/// The finest prescaler from `from` on at which both counts fit; 0 when none does. `heeds`: what is set by hand.
+Phases fitPhases(const TuningContext& c, const Wants& w, bool heeds, std::int64_t from = 1)
 {
     const Rational f = c.kernel().rate.value;
     const bool one = c.has("phases");
-    const Encoding& lowCode = c.encoding("low");
-    const Encoding& highCode = c.encoding("high");
-    const std::int64_t lowMax = lowCode.largest(c.maxCode("low"));
-    const std::int64_t highMax = highCode.largest(c.maxCode("high"));
+    const std::int64_t lowMax = c.encoding("low").largest(c.maxCode("low"));
+    const std::int64_t highMax = c.encoding("high").largest(c.maxCode("high"));
     // A controller without a prescaler counts its clock as it is.
     const bool scales = c.has("prescaler");
     const auto next = [&](std::int64_t least) {
-        return scales       ? c.encoding("prescaler").atLeast(least, c.maxCode("prescaler"))
+        return scales       ? valueAtLeast(c, heeds, "prescaler", least)
                : least == 1 ? std::optional<std::int64_t>(1)
                             : std::nullopt;
     };
-    for (std::optional<std::int64_t> pre = next(1); pre; pre = next(*pre + 1)) {
+    for (std::optional<std::int64_t> pre = next(from); pre && *pre > 0; pre = next(*pre + 1)) {
         if (one) {
-            if (const std::optional<Phases> found = fitOneCount(c, w, *pre))
+            if (const std::optional<Phases> found = fitOneCount(c, w, *pre, heeds))
                 return *found;
             continue;
         }
         const Rational tick = Rational(*pre) / f;
-        std::int64_t low = std::max<std::int64_t>(1, ((w.lowMin + w.fall) / tick).ceil());
-        std::int64_t high = std::max<std::int64_t>(1, ((w.highMin - w.sync) / tick).ceil());
-        const Rational spare = Rational(1) / w.rate - (tick * (low + high) + w.sync + w.riseFall);
-        if (spare > Rational(0)) {
-            const std::int64_t more = (spare / tick).ceil();
+        const std::int64_t lowLeast = std::max<std::int64_t>(1, ((w.lowMin + w.fall) / tick).ceil());
+        const std::int64_t highLeast = std::max<std::int64_t>(1, ((w.highMin - w.sync) / tick).ceil());
+        std::int64_t low = lowLeast, high = highLeast;
+        const auto spareFor = [&](std::int64_t both) {
+            const Rational spare = Rational(1) / w.rate - (tick * both + w.sync + w.riseFall);
+            return spare > Rational(0) ? (spare / tick).ceil() : 0;
+        };
+        const std::optional<std::int64_t> onlyLow = heeds ? c.byHand("low") : std::nullopt,
+                                          onlyHigh = heeds ? c.byHand("high") : std::nullopt;
+        if (onlyLow || onlyHigh) {
+            // What is not set by hand makes up for the time that the rate asks for.
+            low = onlyLow.value_or(low);
+            high = onlyHigh.value_or(high);
+            const std::int64_t more = spareFor(low + high);
+            (onlyLow ? high : low) += onlyLow && onlyHigh ? 0 : more;
+            if (low < lowLeast || high < highLeast || (onlyLow && onlyHigh && more > 0))
+                continue;
+        } else {
+            const std::int64_t more = spareFor(low + high);
             low += (more + 1) / 2;
             high += more / 2;
         }
         if (low > lowMax || high > highMax)
             continue;
-        const std::optional<std::int64_t> lowCount = lowCode.atLeast(low, c.maxCode("low")),
-                                          highCount = highCode.atLeast(high, c.maxCode("high"));
+        const std::optional<std::int64_t> lowCount = valueAtLeast(c, heeds, "low", low),
+                                          highCount = valueAtLeast(c, heeds, "high", high);
         if (lowCount && highCount)
             return {*pre, *lowCount, *highCount};
     }
     return {};
+}
+
+/// One SCL period on the wire.
+Duration periodOf(const TuningContext& c, const Wants& w, const Phases& p)
+{
+    return Duration(Rational(p.prescaler) / c.kernel().rate.value * (p.low + p.high) + w.sync + w.riseFall);
+}
+
+/// What the arithmetic takes, and the next coarser prescalers.
+void listAlternatives(const TuningContext& c, const Wants& w, const Frequency& wanted)
+{
+    constexpr std::size_t kShown = 4;
+    c.look->ranking = "the finest prescaler at which both phases fit their counters";
+    for (Phases p = fitPhases(c, w, false); p.prescaler > 0 && c.look->alternatives.size() < kShown;
+         p = fitPhases(c, w, false, p.prescaler + 1)) {
+        const Frequency rate = frequencyOf(periodOf(c, w, p));
+        std::vector<std::pair<std::string, std::int64_t>> roles;
+        if (c.has("prescaler"))
+            roles.emplace_back("prescaler", p.prescaler);
+        if (c.has("phases"))
+            roles.emplace_back("phases", p.count);
+        else
+            roles.insert(roles.end(), {{"low", p.low}, {"high", p.high}});
+        c.look->alternatives.push_back({fmt::format("\u00f7{}, {} low, {} high", p.prescaler, p.low, p.high),
+                                        format(rate), format(errorOf(rate, wanted), true), std::move(roles)});
+    }
 }
 
 } // namespace
@@ -190,7 +236,9 @@ Setting solveI2c(const TuningContext& c)
     const Frequency limit = std::min(wanted, speed.most, [](const Frequency& a, const Frequency& b) { return a < b; });
     Wants wants{limit.value / margin,     rise.value, fall.value, sync, speed.low.value * margin,
                 speed.high.value * margin};
-    const Phases p = fitPhases(c, wants);
+    Phases p = fitPhases(c, wants, true);
+    if (p.prescaler == 0)
+        p = fitPhases(c, wants, false);
     if (p.prescaler == 0 || !wants.rate.defined()) {
         out.notComputed = say(c, "{} is too fast to divide down to {}; give {} a slower clock", say(c, c.kernel().rate),
                               say(c, wanted), c.kernelName());
@@ -199,7 +247,7 @@ Setting solveI2c(const TuningContext& c)
     const Rational tick = Rational(p.prescaler) / f;
     const Duration low(tick * p.low - fall.value);
     const Duration high(tick * p.high + sync);
-    const Duration cycle(tick * (p.low + p.high) + sync + rise.value);
+    const Duration cycle = periodOf(c, wants, p);
     const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
     const Duration setup(tick * p.low - rise.value - Rational(hold) / f);
 
@@ -269,6 +317,7 @@ Setting solveI2c(const TuningContext& c)
 
     if (!c.look)
         return out;
+    listAlternatives(c, wants, wanted);
     Waveform wave;
     wave.title = "two clocks of one byte";
     wave.span = cycle * 2;

@@ -463,6 +463,21 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, cons
     }
 }
 
+/// From the moment at which the fault input becomes active: what is held back, and then the idle levels at once,
+/// whatever the count.
+Waveform::Band drawFault(const TuningContext& c, const PwmGoals& g, const Setting& setting, const Duration& period)
+{
+    const std::int64_t cycles = setting.role("fault_filter").value_or(0);
+    const Duration filter = std::min(Duration(Rational(cycles) / c.kernel().rate.value), period);
+    Waveform::Band band{"fault", {}};
+    if (filter > Duration())
+        band.parts.push_back({Duration(), filter, "filtered, " + format(filter, 3), false});
+    if (filter < period)
+        band.parts.push_back(
+            {filter, period, fmt::format("outputs {} until start()", g.restsHigh() ? "high" : "low"), true});
+    return band;
+}
+
 void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
 {
     const Duration asked = g.faultFilter;
@@ -562,6 +577,8 @@ Setting solvePwm(const TuningContext& c)
     solveServo(g, best, out);
     if (c.look)
         c.look->waveform = draw(channels, period, g, dead, best);
+    if (c.look && g.fault != PwmGoals::Fault::None)
+        c.look->waveform->bands.push_back(drawFault(c, g, out, period));
     return out;
 }
 

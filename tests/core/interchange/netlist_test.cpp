@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/assignment.h"
 #include "core/base/text.h"
 #include "core/device/load_device.h"
 #include "core/interchange/netlist.h"
 #include "core/interchange/open_forms.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/makers/makers_file.h"
+#include "core/plan/board_facts.h"
+#include "core/plan/plan_file.h"
 #include "core/tables/grid.h"
 #include "tests/support/fixtures.h"
 
@@ -144,19 +147,22 @@ private Q_SLOTS:
         nodes.push_back({netOut, "Y1", "2"});
         nodes.push_back({netPulled, "R7", "1"});
         nodes.push_back({"3V3", "R7", "2"});
+        nodes.push_back({netPulled, "R8", "1"});
+        nodes.push_back({"REMOTE", "R8", "2"});
+        nodes.push_back({"REMOTE", "J1", "1"});
         QVERIFY(!pinOf(in).empty());
         const auto notes = [&](const char* value) {
-            const Expected<NetTable> table = readNets(
-                expressions(
-                    nodes,
-                    fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref \"R7\") (value \"4k7\"))\n",
-                                value)),
-                *s->device);
-            return table ? *table : NetTable{{}, {table.problem().message}, {}, false};
+            const Expected<NetTable> table =
+                readNets(expressions(nodes, fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref "
+                                                        "\"R7\") (value \"4k7\"))\n    (comp (ref \"R8\"))\n",
+                                                        value)),
+                         *s->device);
+            return table ? *table : NetTable{{}, {table.problem().message}, {}, {}, false};
         };
         const NetTable plain = notes("14.7MHz");
+        QVERIFY((plain.pulls == std::map<std::string, TerminalFact::Level>{{pulled, TerminalFact::Level::High}}));
         QVERIFY2(QString::fromStdString(joined(plain.notes, "\n"))
-                     .contains("R7 (4k7) pulls " + QString::fromStdString(pulled) + " up"),
+                     .contains("R8 stands between " + QString::fromStdString(pulled) + " and REMOTE"),
                  joined(plain.notes, "\n").c_str());
         QVERIFY(QString::fromStdString(joined(plain.notes, "\n")).contains("Y1 (14.7MHz) drives HFX with 14.7 MHz"));
         QVERIFY(plain.crystals.empty());
@@ -164,6 +170,57 @@ private Q_SLOTS:
         QVERIFY(whole.crystals.contains("HFX") && whole.crystals.at("HFX").rate == Frequency(Rational(14'700'000)));
         const Expected<Plan> next = applied(s->plan, editOfNets(*s, whole));
         QVERIFY(next && next->crystals.contains("HFX"));
+        QVERIFY(next->pulls.at(pulled) == BoardPull(TerminalFact::Level::High));
+
+        // The file keeps it, what is known is not said again, and a newer netlist without the resistor takes it back.
+        Workpiece work{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
+        const auto pulledThere = run(work);
+        const Expected<Workpiece> again = parsePlan(planText(pulledThere->plan), "again", library());
+        QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
+        QVERIFY(again->plan.pulls == next->pulls);
+        QVERIFY(editOfNets(*pulledThere, whole).changes.empty());
+        std::erase_if(nodes, [](const Node& node) { return node.ref == "R7"; });
+        const Edit gone = editOfNets(*pulledThere, notes("CX 14.7MHz 15ppm"));
+        QCOMPARE(gone.changes.size(), size_t(1));
+        const Expected<Plan> without = applied(*next, gone);
+        QVERIFY(without && without->pulls.empty());
+    }
+
+    /// A resistor at a pad is a fact like one at a part's terminal: the pad's own pull against it is found.
+    void aResistorAgainstThePad()
+    {
+        Workpiece work;
+        work.device = *library().device("SE4332-C64");
+        work.board = std::make_shared<const Board>(bareBoard(*work.device));
+        work.plan.name = "p";
+        work.plan.device = work.device->name;
+        Need key;
+        key.id = "key";
+        key.title = "Key";
+        key.kind = "gpio";
+        key.binding.pads["pin"] = "PA3";
+        work.plan.needs.push_back(key);
+        work = with(with(std::move(work), SetGoal{"key", "direction", "input"}), SetGoal{"key", "pull", "up"});
+        const auto count = [&](const BoardPull& pull) {
+            const auto s = run(with(work, SetBoardPull{"PA3", pull}));
+            return std::count_if(s->findings.begin(), s->findings.end(),
+                                 [](const Finding& finding) { return finding.rule == "PAD-01"; });
+        };
+        QCOMPARE(count(TerminalFact::Level::Low), 1);
+        QCOMPARE(count(TerminalFact::Level::High), 0);
+        QCOMPARE(count(std::nullopt), 0);
+        // By the pin sheet and by an assignment.
+        const auto s = run(work);
+        const std::vector<SheetRow> rows = pinSheet(*s);
+        const auto row = std::find_if(rows.begin(), rows.end(), [](const SheetRow& r) { return r.cells[1] == "PA3"; });
+        QVERIFY(row != rows.end());
+        QVERIFY(*cellChange(*s, *row, "resistor", "down") ==
+                Change(SetBoardPull{"PA3", BoardPull(TerminalFact::Level::Low)}));
+        QVERIFY(!cellChange(*s, *row, "resistor", "sideways"));
+        const Expected<Edit> typed = readAssignment(work, "pull.PA3=up");
+        QVERIFY2(typed.ok(), typed ? "" : typed.problem().message.c_str());
+        QVERIFY((typed->changes == std::vector<Change>{SetBoardPull{"PA3", BoardPull(TerminalFact::Level::High)}}));
+        QVERIFY(!readAssignment(work, "pull.PA3=aside") && !readAssignment(work, "pull.NOPE=up"));
     }
 
     void whatIsNoNetlistIsRefused()

@@ -55,6 +55,10 @@ class PlanTest : public QObject {
                           random() % 3 ? std::optional(pick(words)) : std::nullopt};
         case 8:
             return SetNet{pick(pads), random() % 3 ? std::optional(pick(words)) : std::nullopt};
+        case 14:
+            return SetBoardPull{pick(pads), random() % 3   ? std::optional<BoardPull>(TerminalFact::Level(random() % 2))
+                                            : random() % 2 ? std::optional<BoardPull>(BoardPull())
+                                                           : std::nullopt};
         case 9: {
             Need other = plan.needs.empty() ? Need() : pick(plan.needs);
             other.title += "!";

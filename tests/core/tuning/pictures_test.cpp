@@ -118,6 +118,51 @@ private Q_SLOTS:
         }
     }
 
+    /// What the fault input does: held back for the filter's cycles, then the idle levels, in the scale of the period.
+    void aFaultTakesTheOutputsToIdle()
+    {
+        for (const auto& [filter, idle] : {std::pair{"0 s", "low"}, {"900 ns", "high"}}) {
+            const auto s = run(with(with(with(demo(), SetGoal{"gate-bridge", "fault", "active low"}),
+                                         SetGoal{"gate-bridge", "fault_filter", std::string(filter)}),
+                                    SetGoal{"gate-bridge", "idle", std::string(idle)}));
+            const NeedIndex need = needIndex(s->plan, "gate-bridge");
+            const Waveform wave = pictureOf(*s, need);
+            const auto band = std::find_if(wave.bands.begin(), wave.bands.end(),
+                                           [](const Waveform::Band& b) { return b.title == "fault"; });
+            QVERIFY(band != wave.bands.end());
+            const Rational held = Rational(*s->settings[need].role("fault_filter")) / kernelOf(*s, need);
+            QCOMPARE(band->parts.size(), held.isZero() ? 1u : 2u);
+            QVERIFY(band->parts.back().from.value == held && band->parts.back().to == wave.span);
+            QVERIFY(band->parts.back().label.find(fmt::format("outputs {}", idle)) == 0);
+        }
+        const auto none = run(with(demo(), SetGoal{"gate-bridge", "fault", "none"}));
+        for (const Waveform::Band& band : pictureOf(*none, needIndex(none->plan, "gate-bridge")).bands)
+            QVERIFY(band.title != "fault");
+    }
+
+    /// Results fill the memory as conversions end.
+    void resultsFillTheMemory()
+    {
+        int seen = 0;
+        for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
+            const Workpiece work = demo(plan);
+            for (const Need& one : work.plan.needs) {
+                if (one.kind != "adc")
+                    continue;
+                const auto s = run(with(work, SetGoal{one.id, "dma", "results"}));
+                const NeedIndex need = needIndex(s->plan, one.id.c_str());
+                if (!s->lookAt(need).waveform)
+                    continue;
+                const Waveform wave = pictureOf(*s, need);
+                const Waveform::Band& conversions = wave.bands.front();
+                for (const Waveform::Band& band : wave.bands)
+                    for (std::size_t i = 0; band.title == "memory" && i < band.parts.size(); ++i, ++seen)
+                        QVERIFY2(band.parts[i].from == conversions.parts[2 * i + 1].to, one.id.c_str());
+            }
+        }
+        QVERIFY(seen > 0);
+    }
+
     void anIntervalShowsItsHandler()
     {
         const auto s = run(with(with(demo(), SetGoal{"tick", "interrupt", "yes"}), SetGoal{"tick", "takes", "3 ms"}));
