@@ -42,6 +42,14 @@ protected:
         constexpr std::array shown{"pin", "pad", "signal", "net", "resistor"};
         return std::ranges::find(shown, std::string_view(columnId(column))) != shown.end();
     }
+    /// Beside the pad's own pull it is the resistor; among what is soldered it is the pull, as at a part's terminals.
+    QVariant headerData(int section, Qt::Orientation orientation, int role) const override
+    {
+        const bool resistor = section == columnCount() - 1; // the last of those that are shown
+        return resistor && orientation == Qt::Horizontal && role == Qt::DisplayRole
+                   ? QVariant("Pull")
+                   : QSortFilterProxyModel::headerData(section, orientation, role);
+    }
     bool filterAcceptsRow(int row, const QModelIndex&) const override
     {
         return static_cast<const PinSheetModel*>(sourceModel())->row(row).pad >= 0;
@@ -143,8 +151,8 @@ void BoardStation::addTables(QVBoxLayout& column)
     facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
     above->addWidget(facts_, 1);
-    nets_ = table("Nets of the pads", netsShown_, {38, 44, 84, 70, 62});
-    constexpr int kNetsNarrowest = 200, kNetsWidest = 340;
+    nets_ = table("Nets of the pads", netsShown_, {36, 42, 84, 66, 40});
+    constexpr int kNetsNarrowest = 282, kNetsWidest = 340;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
     nets_->setSortingEnabled(true);

@@ -111,6 +111,12 @@ ChipTableDialog::ChipTableDialog(std::shared_ptr<const Device> device, std::stri
     refresh();
 }
 
+ChipTableDialog::~ChipTableDialog()
+{
+    table_->disconnect(this);
+    names_->disconnect(this);
+}
+
 void ChipTableDialog::choose(int column, const QString& text)
 {
     if (filling_ || column < 0 || size_t(column) >= said_.columns.size())

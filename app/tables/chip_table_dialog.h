@@ -24,6 +24,9 @@ public:
     ChipTableDialog(std::shared_ptr<const Device> device, std::string bytes, Grid grid, const QString& path,
                     QWidget* parent = nullptr);
 
+    /// What is still being typed must not reach a dialog that is going.
+    ~ChipTableDialog() override;
+
     ColumnsTable* columns() const { return table_; }
     QTableWidget* names() const { return names_; }
     QString summary() const { return summary_->text(); }

@@ -35,6 +35,9 @@ ColumnsTable::ColumnsTable(const Grid& grid, const QStringList& choices, bool ty
     setTabKeyNavigation(false);
     verticalHeader()->setDefaultSectionSize(kRowHeight);
     verticalHeader()->setDefaultAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    restyle(verticalHeader(), QString("QHeaderView { background: transparent; } QHeaderView::section { background: "
+                                      "transparent; border: 0; color: %1; padding-right: 6px; }")
+                                  .arg(Theme::get().muted.name()));
     QStringList numbers{QString()};
     for (std::size_t r = 0; r < rows; ++r) {
         numbers << QString::number(grid.rows[r].line);

@@ -63,6 +63,11 @@ NetTableDialog::NetTableDialog(Document& document, Grid grid, const QString& fro
     refresh();
 }
 
+NetTableDialog::~NetTableDialog()
+{
+    table_->disconnect(this);
+}
+
 void NetTableDialog::choose(int column, const QString& text)
 {
     if (choosing_ != column)

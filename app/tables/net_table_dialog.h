@@ -20,6 +20,8 @@ public:
     /// `path` is the table's file; empty for what was pasted.
     NetTableDialog(Document& document, Grid grid, const QString& from, const QString& path, QWidget* parent = nullptr);
 
+    ~NetTableDialog() override;
+
     ColumnsTable* columns() const { return table_; }
     QString summary() const { return summary_->text(); }
     QPushButton* applyButton() const { return apply_; }

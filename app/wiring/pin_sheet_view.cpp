@@ -91,9 +91,9 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const int widths[] = {36, 46, 86, 138, 76, 70, 44, 63, 42, 56, 44, 42, 42, 50, 80};
-    for (int c = 0; c < model_->columnCount(); ++c)
-        table_->setColumnWidth(c, widths[c]);
+    const std::vector<int> widths{36, 46, 86, 140, 58, 62, 44, 63, 40, 54, 44, 40, 40, 46, 70, 54};
+    for (int c = 0; c < model_->columnCount() && size_t(c) < widths.size(); ++c)
+        table_->setColumnWidth(c, widths[size_t(c)]);
     table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setHighlightSections(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);

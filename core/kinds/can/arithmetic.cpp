@@ -63,7 +63,7 @@ std::vector<std::pair<std::string, std::int64_t>> rolesOf(const TuningContext& c
 
 std::string choiceOf(const CanTiming& t)
 {
-    return fmt::format("\u00f7{}, {} quanta, sample at {}", t.prescaler, t.quanta(), format(t.samplePoint(), 3));
+    return fmt::format("\u00f7{}, {} quanta", t.prescaler, t.quanta());
 }
 
 void listAlternatives(const TuningContext& c)
@@ -76,14 +76,18 @@ void listAlternatives(const TuningContext& c)
             for (auto& role : rolesOf(c, both.data, "data_"))
                 roles.push_back(std::move(role));
             c.look->alternatives.push_back({choiceOf(both.nominal) + "; data " + choiceOf(both.data),
-                                            formatBaud(both.nominal.rate), "tolerates " + format(both.tolerance()),
+                                            formatBaud(both.nominal.rate),
+                                            fmt::format("{} and {}, \u00b1{}", format(both.nominal.samplePoint(), 3),
+                                                        format(both.data.samplePoint(), 3), format(both.tolerance())),
                                             std::move(roles)});
         }
         return;
     }
     for (const CanTiming& timing : canTimingsFor(c, kShown))
-        c.look->alternatives.push_back({choiceOf(timing), formatBaud(timing.rate),
-                                        "tolerates " + format(timing.tolerance()), rolesOf(c, timing, "")});
+        c.look->alternatives.push_back(
+            {choiceOf(timing), formatBaud(timing.rate),
+             fmt::format("at {}, clocks \u00b1{}", format(timing.samplePoint(), 3), format(timing.tolerance())),
+             rolesOf(c, timing, "")});
 }
 
 /// Filters for the identifiers that are wanted, as the controller has them.
@@ -321,8 +325,14 @@ Setting solveCan(const TuningContext& c)
                                   : say(c, "1 + {} + {}", timing->propagation + timing->segment1, timing->segment2),
                             {},
                             true});
-    out.achieved.push_back(
-        {"jump", "SJW", sayGoal(c, "jump"), say(c, "{} quanta", timing->jump), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"jump",
+                            "SJW",
+                            sayGoal(c, "jump"),
+                            say(c, "{} {}", timing->jump, timing->jump == 1 ? "quantum" : "quanta"),
+                            std::nullopt,
+                            true,
+                            {},
+                            {}});
     const bool listens = goalIs(c.need, "listen", "yes");
     if (listens && !c.has("silent"))
         out.achieved.push_back({"listen",
