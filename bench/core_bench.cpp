@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/adopt.h"
+#include "core/base/files.h"
 #include "core/clocks/repair.h"
+#include "core/device/device_cache.h"
 #include "core/field_entry.h"
 #include "core/output/output.h"
 #include "core/pins/options.h"
+#include "core/plan/board_facts.h"
 #include "core/rehearsal/rehearsal.h"
 #include "core/snapshot.h"
 #include "core/tuning/clock_goals.h"
@@ -194,6 +197,69 @@ BENCHMARK_CAPTURE(loadDeviceFile, sedge, "sedge/se4332-c64.json")->Unit(benchmar
 BENCHMARK_CAPTURE(loadDeviceFile, moss, "moss/ms0816-a48.json")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(loadDeviceFile, alder, "alder/al7654-b176.json")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(loadDeviceFile, rill, "rill/rl1224-q48.json")->Unit(benchmark::kMillisecond);
+
+/// A register description of 2,000 registers and 25,000 fields with their words, about 5 MB.
+std::string largeRegisterFile()
+{
+    std::string out =
+        "<?xml version=\"1.0\"?>\n<device><name>LARGE</name><width>32</width><size>32</size><peripherals>\n";
+    for (int p = 0; p < 50; ++p) {
+        out += fmt::format("<peripheral><name>UNIT{0}</name><description>Unit {0} of the large chip.</description>"
+                           "<baseAddress>0x{1:X}</baseAddress><registers>\n",
+                           p, 0x5100'0000 + p * 0x1000);
+        for (int r = 0; r < 40; ++r) {
+            out += fmt::format(
+                "<register><name>WORD{0}</name><description>Word {0} of unit {1}, as the manual's chapter on "
+                "that unit tells it at some length.</description><addressOffset>0x{2:X}</addressOffset>"
+                "<fields>\n",
+                r, p, r * 4);
+            for (int f = 0; f < 25 / 2; ++f)
+                out += fmt::format(
+                    "<field><name>PART{0}</name><description>Part {0} of word {1}: what it does, when it may "
+                    "be written, and what it reads.</description><bitOffset>{2}</bitOffset>"
+                    "<bitWidth>2</bitWidth><access>read-write</access></field>\n",
+                    f, r, f * 2);
+            out +=
+                "<field><name>LAST</name><bitOffset>31</bitOffset><bitWidth>1</bitWidth></field></fields></register>\n";
+        }
+        out += "</registers></peripheral>\n";
+    }
+    return out + "</peripherals></device>\n";
+}
+
+/// Reading such a file: every time anew, or while it is the same (`unchanged`); and the pipeline on the chip.
+void registerFile(benchmark::State& state, bool unchanged)
+{
+    const auto path = std::filesystem::temp_directory_path() / ("bindrel-bench-" + std::to_string(::getpid()) + ".svd");
+    const std::string text = largeRegisterFile();
+    if (!writeFileAtomically(path, text))
+        std::abort();
+    for (auto _ : state)
+        if (unchanged)
+            benchmark::DoNotOptimize(cachedDevice(path));
+        else
+            benchmark::DoNotOptimize(loadDevice(path));
+    state.counters["MB"] = double(text.size()) / 1e6;
+    std::filesystem::remove(path);
+}
+BENCHMARK_CAPTURE(registerFile, cold, false)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(registerFile, unchanged, true)->Unit(benchmark::kMillisecond);
+
+void pipelineOnALargeRegisterFile(benchmark::State& state)
+{
+    const auto path = std::filesystem::temp_directory_path() / ("bindrel-bench-" + std::to_string(::getpid()) + ".svd");
+    if (!writeFileAtomically(path, largeRegisterFile()))
+        std::abort();
+    Workpiece work;
+    work.device = *cachedDevice(path);
+    work.board = std::make_shared<const Board>(bareBoard(*work.device));
+    work.plan.name = "large";
+    work.plan.device = work.device->name;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(computeSnapshot(work));
+    std::filesystem::remove(path);
+}
+BENCHMARK(pipelineOnALargeRegisterFile)->Unit(benchmark::kMillisecond);
 
 /// All files, each synced to the disk and kept as a backup; the goal alternates so that there is something to write.
 void writeAllSource(benchmark::State& state)
