@@ -12,6 +12,7 @@
 #include "core/tuning/clock_goals.h"
 
 #include <benchmark/benchmark.h>
+#include <fmt/format.h>
 
 #include <filesystem>
 #include <malloc.h>

@@ -183,7 +183,7 @@ void ChipTableDialog::refresh()
         meaning->setFont(t.mono(11, name.known));
         auto* why = new QTableWidgetItem(
             name.known
-                ? QString("said")
+                ? QString("stated")
                 : QString::fromStdString(name.reason +
                                          (name.alternatives.empty() ? "" : "; it could also be " + name.alternatives)));
         why->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);

@@ -3,6 +3,8 @@
 
 #include "core/base/text.h"
 
+#include <algorithm>
+
 namespace bindrel {
 
 std::vector<std::string> cellsOf(std::string_view line, char separator)
@@ -28,6 +30,30 @@ std::vector<std::string> cellsOf(std::string_view line, char separator)
     }
     for (std::string& cell : out)
         cell = std::string(trimmed(cell));
+    return out;
+}
+
+std::vector<TableLine> tableLines(std::string_view text)
+{
+    std::vector<TableLine> out;
+    bool indented = true;
+    int number = 0;
+    for (std::string_view line : splitted(text, '\n')) {
+        ++number;
+        if (number == 1 && line.starts_with("\xEF\xBB\xBF"))
+            line.remove_prefix(3);
+        const std::string_view bare = trimmed(line);
+        if (bare.empty() || bare[0] == '#')
+            continue;
+        // From the first tab or other sign to the last sign.
+        const std::size_t begin = std::min(line.find_first_not_of(' '), line.size());
+        const auto end = std::size_t(bare.data() + bare.size() - line.data());
+        out.push_back({number, std::string(line.substr(begin, end - begin))});
+        indented = indented && out.back().text.front() == '\t';
+    }
+    for (TableLine& line : out)
+        if (indented)
+            line.text = std::string(trimmed(line.text));
     return out;
 }
 

@@ -12,6 +12,15 @@ namespace bindrel {
 /// separate, there is no cell.
 std::vector<std::string> cellsOf(std::string_view line, char separator);
 
+/// A line of a text table.
+struct TableLine {
+    int number = 0; ///< from 1
+    std::string text;
+};
+/// The lines of a table that have something, without comments (#), a byte-order mark and blanks around them. Tabs at
+/// the beginning stay, since they part empty cells, unless all lines are indented by them.
+std::vector<TableLine> tableLines(std::string_view text);
+
 /// What separates the cells of a line: a tab, semicolon or comma that it has, else blanks.
 char separatorOf(std::string_view line);
 

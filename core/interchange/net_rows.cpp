@@ -45,14 +45,7 @@ Expected<Grid> netGrid(const std::string& bytes)
     if (!isUtf8(bytes))
         return problemOf("the table is not UTF-8 text; export it as such.");
     Grid out;
-    int number = 0;
-    for (std::string_view line : splitted(bytes, '\n')) {
-        ++number;
-        if (number == 1 && line.starts_with("\xEF\xBB\xBF"))
-            line.remove_prefix(3);
-        line = trimmed(line);
-        if (line.empty() || line[0] == '#')
-            continue;
+    for (const auto& [number, line] : tableLines(bytes)) {
         if (!isPrintable(joined(splitted(line, '\t'), " ")))
             return problemOf(fmt::format(
                 "line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",

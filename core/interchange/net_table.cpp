@@ -32,15 +32,9 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
     int pinColumn = 0;
     int netColumn = 1;
     bool first = true;
-    int number = 0;
     std::map<std::string, std::pair<std::string, int>> known;
-    for (const std::string& raw : splitted(text, '\n')) {
-        ++number;
-        std::string_view line = trimmed(raw);
-        if (number == 1 && line.starts_with("\xEF\xBB\xBF"))
-            line.remove_prefix(3);
-        if (line.empty() || line[0] == '#')
-            continue;
+    for (const auto& [number, whole] : tableLines(text)) {
+        const std::string_view line = whole;
         if (!isPrintable(joined(splitted(line, '\t'), " ")))
             return problemOf(fmt::format(
                 "line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",

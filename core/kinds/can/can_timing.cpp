@@ -65,7 +65,7 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
         (only.segment2 && *only.segment2 != segment2))
         return std::nullopt;
     out.jump = jump > 0 ? jump : only.jump ? *only.jump : std::min({out.segment1, out.segment2, fields.jump});
-    if (only.jump && (*only.jump != out.jump || out.jump < 1 || out.jump > std::min(out.segment1, out.segment2)))
+    if (out.jump < 1 || out.jump > std::min(out.segment1, out.segment2) || (only.jump && *only.jump != out.jump))
         return std::nullopt;
     return out;
 }
@@ -98,10 +98,18 @@ void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields
             if (!worse && nearest && error.value.abs() > *nearest)
                 continue;
             const Rational segment2 = (Rational(1) - wish.samplePoint.value) * quanta;
-            const std::int64_t least = std::max(kLeastSegment2, wish.jump), most = fields.segment2;
+            const CanFields::Only& only = fields.only;
+            const std::int64_t jump = std::max(wish.jump, only.jump.value_or(0));
+            const std::int64_t least = std::max(kLeastSegment2, jump), most = fields.segment2;
+            // Where a part before the sample point is given, the ends of what is left for the other one.
+            const std::int64_t given = only.segment1.value_or(0) + only.propagation.value_or(0);
+            const std::int64_t other = only.segment1 && (only.propagation || fields.propagation == 0) ? 0
+                                       : only.segment1 ? fields.propagation
+                                                       : fields.segment1;
             for (const std::int64_t choice :
-                 {segment2.floor(), segment2.ceil(), fields.only.segment2.value_or(least), least, most,
-                  quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - std::max<std::int64_t>(wish.jump, 1)})
+                 {segment2.floor(), segment2.ceil(), only.segment2.value_or(least), least, most,
+                  quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - std::max<std::int64_t>(jump, 1),
+                  quanta - 1 - given, quanta - 2 - given, quanta - 1 - given - other})
                 if (std::optional<CanTiming> timing = split(quanta, choice, wish.jump, fields)) {
                     timing->prescaler = prescaler;
                     timing->rate = rate;
