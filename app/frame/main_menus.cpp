@@ -174,6 +174,7 @@ void MainWindow::buildWiringMenu()
     addEntry(wiring, "Paste nets or a table", QKeySequence("Ctrl+Shift+V"), [this] { pasteTable(); });
     addEntry(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
     addEntry(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
+    addEntry(wiring, "Export the pins by net\u2026", QKeySequence("Ctrl+Alt+X"), [this] { wiring_->exportNets(); });
 }
 
 void MainWindow::buildClocksMenu()

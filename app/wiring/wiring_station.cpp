@@ -2,6 +2,7 @@
 #include "app/wiring/wiring_station.h"
 
 #include "app/frame/change_dialog.h"
+#include "app/session/path_text.h"
 #include "app/tables/net_table_dialog.h"
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
@@ -10,6 +11,7 @@
 #include "app/wiring/need_dialog.h"
 #include "app/wiring/pin_sheet_view.h"
 #include "core/base/files.h"
+#include "core/interchange/layout_list.h"
 #include "core/interchange/netlist.h"
 #include "core/pins/freeing.h"
 #include "core/pins/placement_words.h"
@@ -361,6 +363,19 @@ void WiringStation::exportSheet()
     if (path.isEmpty())
         return;
     if (const Outcome done = sheet_->exportTo(path); !done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
+}
+
+void WiringStation::exportNets()
+{
+    if (!document_.isOpen())
+        return;
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export the pins by net", QString::fromStdString(document_.snapshot().plan.name) + "-nets.csv",
+        "Comma-separated values (*.csv)");
+    if (path.isEmpty())
+        return;
+    if (const Outcome done = writeFileAtomically(pathOf(path), pinsByNetCsv(document_.snapshot())); !done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
 }
 

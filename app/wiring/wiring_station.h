@@ -59,6 +59,8 @@ public Q_SLOTS:
     void toggleSheet();
     void exportPicture();
     void exportSheet();
+    /// The pins by net, for whoever draws the board.
+    void exportNets();
     /// `path` is the file of the nets; empty for what was pasted.
     void readNets(const std::string& bytes, const QString& from, const QString& path = {});
     /// The reference of the chip as the person chooses it, empty where it is plain or the text is no netlist; nothing

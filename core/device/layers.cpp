@@ -250,7 +250,7 @@ private:
         Json& root = out_.device->value();
         for (const auto& [name, words] : given->items()) {
             const std::string there = "/overrides/blocks/" + pointerWord(name), here = "/blocks/" + pointerWord(name);
-            if (!root.contains(Json::json_pointer(here)))
+            if (!root.contains("blocks") || !root["blocks"].is_object() || !root["blocks"].contains(name))
                 return refused(there, fmt::format("\"{}\" is not a block of this device.", printable(name)));
             if (const std::optional<Problem> problem = onlyKeys(words, there, {"abilities", "roles"}))
                 return *problem;

@@ -211,6 +211,15 @@ private Q_SLOTS:
         QVERIFY2(without.ok(), refusal("short.json").c_str());
         QVERIFY(without->modes.empty() && !plain->modes.empty());
 
+        // Words over blocks that are none.
+        for (const char* blocks : {"[ {} ]", "7", "{ \"0\": 7 }", "null"}) {
+            save(
+                "odd.json",
+                fmt::format(
+                    R"({{ "name": "O", "blocks": {}, "overrides": {{ "blocks": {{ "0": {{ "roles": {{ "on": null }} }} }} }} }})",
+                    blocks));
+            QVERIFY2(!refusal("odd.json").empty(), blocks);
+        }
         // A file that is its own family, and one of another format.
         save("self.json", R"({ "name": "S", "family": "self.json" })");
         QVERIFY2(has(refusal("self.json"), "four deep"), refusal("self.json").c_str());
