@@ -91,7 +91,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const std::vector<int> widths{36, 46, 86, 140, 58, 62, 44, 63, 40, 54, 44, 40, 40, 46, 70, 54};
+    const std::vector<int> widths{36, 44, 84, 138, 76, 64, 44, 63, 40, 52, 44, 40, 40, 46, 60, 52};
     for (int c = 0; c < model_->columnCount() && size_t(c) < widths.size(); ++c)
         table_->setColumnWidth(c, widths[size_t(c)]);
     table_->horizontalHeader()->setStretchLastSection(true);
