@@ -8,7 +8,7 @@
 
 namespace bindrel {
 
-/// A pin of the chip as whoever draws the board wants it: by its net.
+/// A pin of the chip for whoever draws the board: by its net.
 struct NetPin {
     std::string net; ///< the board's, else what the signal is to have; empty: nobody has named it
     std::string pin, pad;
