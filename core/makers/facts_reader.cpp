@@ -37,7 +37,6 @@ public:
             return *failed();
         }
         int number = 0;
-        FactLine pending;
         const std::vector<std::string> lines = splitted(text_, '\n');
         if (lines.size() > kMaxLines) {
             fail(1, 1, "has more lines than any description of a chip.");

@@ -202,6 +202,55 @@ private Q_SLOTS:
         QCOMPARE(QDir(dir_->path()).entryList({"pasted-*.txt"}).size(), 1);
     }
 
+    /// From a bare new plan by keys alone, in both themes; and in a cell of the other dialog an Enter forgotten.
+    void fromABarePlan_data()
+    {
+        QTest::addColumn<bool>("dark");
+        QTest::newRow("light") << false;
+        QTest::newRow("dark") << true;
+    }
+    void fromABarePlan()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        QVERIFY(w_->document().newForDevice("SE4332-C64"));
+        w_->showStation(Station::Wiring);
+        QGuiApplication::clipboard()->setText("Kontakt\tBlatt\tLeitung\nPA2\tS1\tL_TX\nPA3\tS1\tL_RX\n");
+        inDialog([](QWidget* modal) {
+            auto* dialog = qobject_cast<NetTableDialog*>(modal);
+            QVERIFY(dialog);
+            choose(dialog->columns(), 2, "net");
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+            if (dialog->isVisible()) // a box keeps Enter for itself
+                QTest::keyClick(dialog, Qt::Key_Return);
+        });
+        shortcut(QKeySequence("Ctrl+Shift+V"));
+        QVERIFY(now().board->nets.contains("PA2") && now().board->nets.at("PA2") == "L_TX");
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().board->nets.empty());
+        w_->document().clearJournal();
+
+        write("facts.facts", "clock RING \"Ring\": source oscillator 21 MHz\ncore clock RING\n"
+                             "instance SAY1: kind uart, signals TX out, RX in\n");
+        write("pins.csv", "pin,pad\n1,A1\n2,A2\n3,VDD\n4,VSS\n");
+        QVERIFY2(w_->openFile(write("mill.json", "{ \"format\": 1, \"name\": \"MILL\", \"layers\": [ { \"file\": "
+                                                 "\"pins.csv\" }, { \"file\": \"facts.facts\" } ] }\n")),
+                 qPrintable(w_->message()));
+        inDialog([](QWidget* modal) {
+            auto* dialog = qobject_cast<ChipTableDialog*>(modal);
+            QVERIFY(dialog);
+            QTableWidget* names = dialog->names();
+            names->setFocus();
+            names->setCurrentCell(0, 1);
+            names->editItem(names->item(0, 1));
+            QTest::keyClicks(QApplication::focusWidget(), "SAY1.event");
+            QTest::mouseClick(dialog->addButton(), Qt::LeftButton);
+        });
+        drop(write("numbers.csv", "Position;Interrupt\n3;TALK_ONE\n"));
+        QVERIFY2(read("numbers.csv.columns").contains("name \"TALK_ONE\" is SAY1.event"),
+                 qPrintable(read("numbers.csv.columns") + w_->message()));
+    }
+
     void layersAreAdded_data()
     {
         QTest::addColumn<QString>("text");

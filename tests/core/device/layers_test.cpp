@@ -198,7 +198,8 @@ private Q_SLOTS:
         // A layer of a layer: a customer's chip over the member, over its family. A section of a member's own stands
         // for the family's, that of a layer goes into it.
         save("mine.json", R"({ "name": "MINE", "layers": [ { "file": "member.json" } ],
-            "instances": { "UART4": null }, "overrides": { "blocks": { "uart": { "abilities": { "fraction_bits": [3] } } } } })");
+            "instances": { "UART4": null },
+            "overrides": { "blocks": { "uart": { "abilities": { "fraction_bits": [3] } } } } })");
         const Expected<Device> mine = loadDevice(at("mine.json"));
         QVERIFY2(mine.ok(), refusal("mine.json").c_str());
         QVERIFY(mine->findInstance("UART4") < 0 && mine->findInstance("UART5") < 0 && mine->findInstance("UART1") >= 0);
@@ -213,11 +214,10 @@ private Q_SLOTS:
 
         // Words over blocks that are none.
         for (const char* blocks : {"[ {} ]", "7", "{ \"0\": 7 }", "null"}) {
-            save(
-                "odd.json",
-                fmt::format(
-                    R"({{ "name": "O", "blocks": {}, "overrides": {{ "blocks": {{ "0": {{ "roles": {{ "on": null }} }} }} }} }})",
-                    blocks));
+            save("odd.json", fmt::format(
+                                 R"({{ "name": "O", "blocks": {},
+                          "overrides": {{ "blocks": {{ "0": {{ "roles": {{ "on": null }} }} }} }} }})",
+                                 blocks));
             QVERIFY2(!refusal("odd.json").empty(), blocks);
         }
         // A file that is its own family, and one of another format.
