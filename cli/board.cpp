@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/files.h"
+#include "core/device/net_resistors.h"
 #include "core/interchange/board_sheet.h"
 #include "core/interchange/board_text.h"
 #include "core/plan/board_facts.h"
@@ -41,9 +42,15 @@ Json boardJson(const Snapshot& s)
     out["nets"] = Json::object();
     for (const auto& [pad, net] : s.board->nets)
         out["nets"][pad] = net;
-    out["pulls"] = Json::object();
-    for (const auto& [pad, level] : s.board->pulls)
-        out["pulls"][pad] = boardPullText(level);
+    out["wishes"] = Json::array();
+    for (const BoardWishRow& wish : boardWishes(s))
+        out["wishes"].push_back(Json{{"wish", wish.sentence},
+                                     {"strength", nameOf(wish.strength)},
+                                     {"kept", !wish.broken},
+                                     {"state", wish.state}});
+    out["resistors"] = Json::object();
+    for (const auto& [pad, resistors] : s.board->resistors)
+        out["resistors"][pad] = resistorsText(resistors);
     return out;
 }
 
@@ -66,8 +73,13 @@ void print(const Snapshot& s)
                 said += fmt::format("  {} {}", kPropertyKeys[p], row.said[p]);
         say("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? "not used" : row.leadsTo, said);
     }
-    for (const auto& [pad, level] : s.board->pulls)
-        say("{}A resistor pulls {} {}\n", pad == s.board->pulls.begin()->first ? "\n" : "", pad, boardPullText(level));
+    for (const auto& [pad, resistors] : s.board->resistors)
+        say("{}Resistors at {}: {}\n", pad == s.board->resistors.begin()->first ? "\n" : "", pad,
+            resistorsText(resistors));
+    const std::vector<BoardWishRow> wishes = boardWishes(s);
+    for (const BoardWishRow& wish : wishes)
+        say("{}{:<8} {}: {}\n", wish.sentence == wishes.front().sentence ? "\n" : "", nameOf(wish.strength),
+            wish.sentence, wish.state);
 }
 
 } // namespace

@@ -152,8 +152,8 @@ bool searchTimeIsUp()
 
 nlohmann::ordered_json costJson(const PlacementCost& cost, const PlacementProof& proof)
 {
-    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "extra_sides", "split_needs",
-                               "crossings",   "scarce",        "debug_pads", "spread"};
+    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "wishes_broken", "extra_sides",
+                               "split_needs", "crossings",     "scarce",     "debug_pads",    "spread"};
     static_assert(names.size() == kPlacementLevels);
     nlohmann::ordered_json out;
     nlohmann::ordered_json least;

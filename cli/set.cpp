@@ -22,7 +22,8 @@ static void addSet(CLI::App& app, int& exitCode)
     command
         ->add_option("ASSIGNMENT", options->assignments,
                      "CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
-                     "supply=, temperature=, range=, prefix=, net.PAD=, pull.PAD=up|down|none, mode.MODE=, "
+                     "supply=, temperature=, range=, prefix=, net.PAD=, resistors.PAD=\"up, 33 ohm in series\", "
+                     "\"wish.pump in order\"=wish|rule|dropped, mode.MODE=, "
                      "nonvolatile.WORD.SETTING=, "
                      "hold.NEED=, leave_out=; nothing "
                      "behind = goes back to the default")

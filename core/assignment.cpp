@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/clocks/clock_entry.h"
 #include "core/device/field_code.h"
+#include "core/device/net_resistors.h"
 #include "core/field_entry.h"
 #include "core/pins/bindings.h"
 #include "core/pins/options.h"
@@ -52,8 +53,10 @@ public:
         const std::string head = what_.substr(0, dot), rest = what_.substr(dot + 1);
         if (head == "net")
             return net(rest);
-        if (head == "pull")
-            return boardPull(rest);
+        if (head == "resistors" || head == "pull") // as it was called before there were others
+            return resistors(rest);
+        if (head == "wish")
+            return wish(rest);
         if (head == "mode")
             return mode(rest);
         if (head == "nonvolatile")
@@ -187,17 +190,29 @@ private:
             return noPad(name);
         return edit(SetNet{pad, given()});
     }
-    Expected<Edit> boardPull(const std::string& name) const
+    Expected<Edit> wish(const std::string& sentence) const
+    {
+        const Expected<Wish> read = parseWish(sentence);
+        if (!read)
+            return read.problem();
+        if (!given())
+            return edit(SetWish{wishText(*read), std::nullopt});
+        const std::optional<WishStrength> strength = wishStrengthOf(value_);
+        if (!strength)
+            return problemOf(fmt::format("\"{}\" is not how strong a wish is; use wish, rule or dropped.", value_));
+        return edit(SetWish{wishText(*read), *strength});
+    }
+    Expected<Edit> resistors(const std::string& name) const
     {
         const std::string pad = padCalled(name);
         if (pad.empty())
             return noPad(name);
         if (!given())
-            return edit(SetBoardPull{pad, std::nullopt});
-        const std::optional<BoardPull> pull = boardPullFrom(value_);
-        if (!pull)
-            return problemOf(fmt::format("\"{}\" is not a pull; use up, down or none.", value_));
-        return edit(SetBoardPull{pad, *pull});
+            return edit(SetResistors{pad, std::nullopt});
+        const Expected<NetResistors> resistors = resistorsFrom(value_);
+        if (!resistors)
+            return resistors.problem();
+        return edit(SetResistors{pad, *resistors});
     }
     Expected<Edit> mode(const std::string& id) const
     {
@@ -382,8 +397,8 @@ private:
 
     Problem unknown(const std::string& name) const
     {
-        std::vector<std::string> known{"name",       "supply", "temperature", "range",       "regulator", "prefix",
-                                       "on_failure", "net",    "mode",        "nonvolatile", "hold",      "leave_out"};
+        std::vector<std::string> known{"name", "supply", "temperature", "range", "regulator", "prefix",    "on_failure",
+                                       "net",  "mode",   "nonvolatile", "hold",  "leave_out", "resistors", "wish"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)

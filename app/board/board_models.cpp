@@ -23,6 +23,12 @@ bool sameRows(const std::vector<BoardPartRow>& a, const std::vector<BoardPartRow
     });
 }
 
+bool sameRows(const std::vector<BoardWishRow>& a, const std::vector<BoardWishRow>& b)
+{
+    return std::ranges::equal(a, b,
+                              [](const BoardWishRow& x, const BoardWishRow& y) { return x.sentence == y.sentence; });
+}
+
 std::optional<TerminalProperty> propertyOf(int column)
 {
     const int at = column - BoardPartsModel::Pull;
@@ -203,6 +209,83 @@ Expected<Edit> BoardPartsModel::editFor(const QModelIndex& index, const std::str
     const std::optional<TerminalProperty> property = propertyOf(index.column());
     return property ? terminalEdit(document_.snapshot(), at, *property, text)
                     : Expected<Edit>(problemOf("a terminal's name follows from its part."));
+}
+
+bool BoardWishesModel::remake()
+{
+    return replaceRows(rows_,
+                       live_ && document_.isOpen() ? boardWishes(document_.snapshot()) : std::vector<BoardWishRow>());
+}
+
+QVariant BoardWishesModel::data(const QModelIndex& index, int role) const
+{
+    const Theme& t = Theme::get();
+    const BoardWishRow* wish = row(index.row());
+    if (!wish) {
+        const bool first = index.column() == Sentence;
+        return role == Qt::DisplayRole && first ? QVariant("Another: pump in order, uplink on the left side \u2026")
+               : role == Qt::ForegroundRole     ? QVariant(t.muted)
+               : role == Qt::ToolTipRole        ? QVariant(examples())
+               : role == Qt::AccessibleTextRole && first ? QVariant("Enter another wish")
+                                                         : QVariant();
+    }
+    switch (role) {
+    case Qt::DisplayRole:
+    case Qt::EditRole:
+        return QString::fromStdString(index.column() == Sentence   ? wish->sentence
+                                      : index.column() == Strength ? nameOf(wish->strength)
+                                                                   : wish->state);
+    case Qt::FontRole:
+        return t.text(12, wish->strength == WishStrength::Rule && index.column() == Strength);
+    case Qt::ForegroundRole:
+        return wish->strength == WishStrength::Dropped   ? t.muted
+               : wish->broken && index.column() == State ? (wish->strength == WishStrength::Rule ? t.error : t.caution)
+               : index.column() == State                 ? t.muted
+                                                         : t.ink;
+    case Qt::ToolTipRole:
+        return QString::fromStdString(index.column() == State ? wish->state : wish->sentence);
+    default:
+        return {};
+    }
+}
+
+QString BoardWishesModel::examples()
+{
+    QStringList out{"What a wish can say:"};
+    for (const std::string& example : wishExamples())
+        out << QString::fromStdString(example);
+    return out.join("\n");
+}
+
+QVariant BoardWishesModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    static const char* const titles[] = {"Wish", "Strength", "State"};
+    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();
+}
+
+Qt::ItemFlags BoardWishesModel::flags(const QModelIndex& index) const
+{
+    const Qt::ItemFlags flags = QAbstractTableModel::flags(index);
+    const bool editable = row(index.row()) ? index.column() != State : index.column() == Sentence;
+    return editable ? flags | Qt::ItemIsEditable : flags;
+}
+
+QStringList BoardWishesModel::choices(const QModelIndex& index) const
+{
+    if (index.column() != Strength)
+        return {};
+    QStringList out;
+    for (const WishStrength strength : {WishStrength::Wish, WishStrength::Rule, WishStrength::Dropped})
+        out << nameOf(strength);
+    return out;
+}
+
+Expected<Edit> BoardWishesModel::editFor(const QModelIndex& index, const std::string& text) const
+{
+    const BoardWishRow* wish = row(index.row());
+    if (index.column() == Strength && wish)
+        return wishStrengthEdit(document_.snapshot(), wish->sentence, text);
+    return wishEdit(document_.snapshot(), wish ? wish->sentence : std::string(), text);
 }
 
 } // namespace bindrel

@@ -81,4 +81,30 @@ private:
     std::vector<BoardPartRow> rows_;
 };
 
+/// What the person who lays out the board wishes, and behind them a row to enter another one.
+class BoardWishesModel : public BoardModel {
+    Q_OBJECT
+public:
+    enum Column { Sentence, Strength, State, Columns };
+    using BoardModel::BoardModel;
+
+    int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : int(rows_.size()) + 1; }
+    int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : Columns; }
+    QVariant data(const QModelIndex& index, int role) const override;
+    QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+    Qt::ItemFlags flags(const QModelIndex& index) const override;
+    QStringList choices(const QModelIndex& index) const override;
+    /// A line for each kind of sentence.
+    static QString examples();
+    /// Null for the row in which another one is entered.
+    const BoardWishRow* row(int index) const { return size_t(index) < rows_.size() ? &rows_[size_t(index)] : nullptr; }
+
+protected:
+    Expected<Edit> editFor(const QModelIndex& index, const std::string& text) const override;
+    bool remake() override;
+
+private:
+    std::vector<BoardWishRow> rows_;
+};
+
 } // namespace bindrel

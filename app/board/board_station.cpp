@@ -42,14 +42,6 @@ protected:
         constexpr std::array shown{"pin", "pad", "signal", "net", "resistor"};
         return std::ranges::find(shown, std::string_view(columnId(column))) != shown.end();
     }
-    /// Beside the pad's own pull it is the resistor; among what is soldered it is the pull, as at a part's terminals.
-    QVariant headerData(int section, Qt::Orientation orientation, int role) const override
-    {
-        const bool resistor = section == columnCount() - 1; // the last of those that are shown
-        return resistor && orientation == Qt::Horizontal && role == Qt::DisplayRole
-                   ? QVariant("Pull")
-                   : QSortFilterProxyModel::headerData(section, orientation, role);
-    }
     bool filterAcceptsRow(int row, const QModelIndex&) const override
     {
         return static_cast<const PinSheetModel*>(sourceModel())->row(row).pad >= 0;
@@ -95,6 +87,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
     column->addLayout(headRow());
     factsModel_ = new BoardFactsModel(document_, this);
     partsModel_ = new BoardPartsModel(document_, this);
+    wishesModel_ = new BoardWishesModel(document_, this);
     pins_ = new PinSheetModel(document_, this);
     partsShown_ = new PartsFilter(this);
     partsShown_->setSourceModel(partsModel_);
@@ -151,8 +144,8 @@ void BoardStation::addTables(QVBoxLayout& column)
     facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
     above->addWidget(facts_, 1);
-    nets_ = table("Nets of the pads", netsShown_, {36, 42, 84, 66, 40});
-    constexpr int kNetsNarrowest = 282, kNetsWidest = 340;
+    nets_ = table("Nets of the pads", netsShown_, {36, 42, 80, 66, 58});
+    constexpr int kNetsNarrowest = 282, kNetsWidest = 400;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
     nets_->setSortingEnabled(true);
@@ -175,12 +168,24 @@ void BoardStation::addTables(QVBoxLayout& column)
     hint_->setMinimumWidth(10);
     partsHead->addWidget(hint_);
     partsHead->addStretch(1);
-    column.addLayout(partsHead);
     parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
     stretch(parts_, BoardPartsModel::LeadsTo);
+    auto* left = new QVBoxLayout;
+    left->addLayout(partsHead);
+    left->addWidget(parts_);
+    wishes_ = table("Wishes for the layout", wishesModel_, {210, 66, 90});
+    stretch(wishes_, BoardWishesModel::Sentence);
+    constexpr int kWishesNarrowest = 300, kWishesWidest = 460;
+    wishes_->setMinimumWidth(kWishesNarrowest);
+    wishes_->setMaximumWidth(kWishesWidest);
+    auto* right = new QVBoxLayout;
+    right->addWidget(panelHeading("Wishes for the layout"));
+    right->addWidget(wishes_);
     auto* below = new QHBoxLayout;
     below->setContentsMargins(12, 0, 0, 0);
-    below->addWidget(parts_);
+    below->setSpacing(16);
+    below->addLayout(left, 1);
+    below->addLayout(right, 1);
     column.addLayout(below, 2);
     setFocusProxy(facts_);
 }
@@ -188,7 +193,7 @@ void BoardStation::addTables(QVBoxLayout& column)
 void BoardStation::addEditors()
 {
     const auto editorFor = [this](QTableView* cells, auto choices, auto commit) {
-        constexpr int kLongest = 120;
+        constexpr int kLongest = 400;
         auto* editor = new CellEditor(choices, "not stated", commit, view_.pending(), cells);
         editor->setMaxLength(kLongest);
         cells->setItemDelegate(editor);
@@ -201,6 +206,9 @@ void BoardStation::addEditors()
         [this](const QModelIndex& index, const QString& text) {
             return partsModel_->enter(partsShown_->mapToSource(index), text);
         });
+    editorFor(
+        wishes_, [this](const QModelIndex& index) { return wishesModel_->choices(index); },
+        [this](const QModelIndex& index, const QString& text) { return wishesModel_->enter(index, text); });
     editorFor(nets_, free, [this](const QModelIndex& index, const QString& text) {
         const QModelIndex cell = netsShown_->mapToSource(index);
         if (!cell.isValid() || text.trimmed() == cell.data(Qt::EditRole).toString())
@@ -220,6 +228,11 @@ void BoardStation::selectWhatIsCurrent()
         if (index.isValid() && !restoring_ && !partsModel_->row(index.row()).need.empty())
             view_.select(
                 {Place::Kind::Signal, partsModel_->row(index.row()).need, partsModel_->row(index.row()).signal});
+    });
+    connect(wishes_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
+        const BoardWishRow* wish = now.isValid() ? wishesModel_->row(now.row()) : nullptr;
+        if (wish && !wish->need.empty())
+            view_.select({wish->signal.empty() ? Place::Kind::Need : Place::Kind::Signal, wish->need, wish->signal});
     });
     connect(nets_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& now) {
         const QModelIndex index = netsShown_->mapToSource(now);
@@ -283,6 +296,7 @@ void BoardStation::showEvent(QShowEvent*)
 {
     factsModel_->setLive(true);
     partsModel_->setLive(true);
+    wishesModel_->setLive(true);
     pins_->setLive(true);
 }
 
@@ -290,6 +304,7 @@ void BoardStation::hideEvent(QHideEvent*)
 {
     factsModel_->setLive(false);
     partsModel_->setLive(false);
+    wishesModel_->setLive(false);
     pins_->setLive(false);
 }
 
@@ -399,7 +414,10 @@ bool BoardStation::eventFilter(QObject* watched, QEvent* event)
         return true;
     }
     if (plain && key->key() == Qt::Key_Delete && now.isValid()) {
-        if (view == facts_) {
+        if (view == wishes_) {
+            if (wishesModel_->row(now.row()))
+                (void)wishesModel_->enter(wishesModel_->index(now.row(), BoardWishesModel::Sentence), {});
+        } else if (view == facts_) {
             (void)factsModel_->enter(factsModel_->index(now.row(), BoardFactsModel::Value), {});
         } else if (view == nets_) {
             const QModelIndex cell = netsShown_->mapToSource(now);
@@ -407,7 +425,7 @@ bool BoardStation::eventFilter(QObject* watched, QEvent* event)
             const auto column = std::ranges::find(sheetColumns(), std::string_view(resistor ? "resistor" : "net"),
                                                   [](const SheetColumn& c) { return std::string_view(c.id); });
             pins_->setCells({{cell.siblingAtColumn(int(column - sheetColumns().begin())), QString()}},
-                            (resistor ? "Resistor at " : "Net of ") + cell.siblingAtColumn(1).data().toString());
+                            (resistor ? "Resistors at " : "Net of ") + cell.siblingAtColumn(1).data().toString());
         } else if (const QModelIndex cell = partsShown_->mapToSource(now);
                    partsModel_->row(cell.row()).terminal.empty()) {
             const Expected<Edit> edit = partRemoval(document_.snapshot(), partsModel_->row(cell.row()).part);

@@ -27,6 +27,7 @@ public:
     QTableView* facts() const { return facts_; }
     QTableView* parts() const { return parts_; }
     QTableView* nets() const { return nets_; }
+    QTableView* wishes() const { return wishes_; }
     QLineEdit* filter() const { return filter_; }
 
     /// The cell where it is said what drives a clock, being edited when there is one.
@@ -65,12 +66,14 @@ private:
     ViewState& view_;
     BoardFactsModel* factsModel_ = nullptr;
     BoardPartsModel* partsModel_ = nullptr;
+    BoardWishesModel* wishesModel_ = nullptr;
     PinSheetModel* pins_ = nullptr;
     QSortFilterProxyModel* partsShown_ = nullptr;
     QSortFilterProxyModel* netsShown_ = nullptr;
     QTableView* facts_ = nullptr;
     QTableView* parts_ = nullptr;
     QTableView* nets_ = nullptr;
+    QTableView* wishes_ = nullptr;
     QLineEdit* filter_ = nullptr;
     QLabel* title_ = nullptr;
     QLabel* hint_ = nullptr;

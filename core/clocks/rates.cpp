@@ -286,8 +286,9 @@ SourceFacts sourceFacts(const Device& device, const Board& board, const ClockNod
 {
     if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) {
         const auto fitted = board.crystals.find(node.id);
-        return fitted == board.crystals.end() ? SourceFacts{}
-                                              : SourceFacts{fitted->second.rate, fitted->second.tolerance};
+        return fitted == board.crystals.end()
+                   ? SourceFacts{}
+                   : SourceFacts{fitted->second.rate, fitted->second.tolerance.value_or(Tolerance())};
     }
     SourceFacts out{node.rate, node.tolerance};
     const TemperatureRange wanted = board.temperature.value_or(device.temperature);

@@ -3,6 +3,7 @@
 
 #include "core/device/clock_node.h"
 #include "core/device/part.h"
+#include "core/device/wish.h"
 
 #include <map>
 #include <optional>
@@ -14,16 +15,30 @@ namespace bindrel {
 /// A crystal or an external clock that the board feeds into an oscillator.
 struct CrystalFact {
     Frequency rate;
-    Tolerance tolerance;
-    Capacitance load;      ///< of a crystal, as its data sheet asks for; zero when not given
-    Capacitance stray;     ///< of pads and tracks across the crystal; zero when not given
-    bool external = false; ///< no crystal, but a clock fed into the crystal's pad
+    std::optional<Tolerance> tolerance; ///< empty: nobody has said it; rates are then computed as if it were exact
+    Capacitance load;                   ///< of a crystal, as its data sheet asks for; zero when not given
+    Capacitance stray;                  ///< of pads and tracks across the crystal; zero when not given
+    bool external = false;              ///< no crystal, but a clock fed into the crystal's pad
 
     friend bool operator==(const CrystalFact&, const CrystalFact&) = default;
 };
 
-/// Level to which a resistor pulls a net; empty: none does.
-using BoardPull = std::optional<TerminalFact::Level>;
+/// A resistor in the way of a pad's signal.
+struct SeriesResistor {
+    Resistance value;   ///< zero: a link
+    std::string beyond; ///< net at its other end; empty when not known
+
+    friend bool operator==(const SeriesResistor&, const SeriesResistor&) = default;
+};
+
+/// Resistors on the board at a pad's net.
+struct NetResistors {
+    std::optional<TerminalFact::Level> pull; ///< to which one pulls the net
+    std::optional<SeriesResistor> series;
+
+    bool none() const { return !pull && !series; }
+    friend bool operator==(const NetResistors&, const NetResistors&) = default;
+};
 
 /// What the schematic says; docs/formats/board.md describes the file.
 struct Board {
@@ -35,8 +50,9 @@ struct Board {
     std::map<std::string, CrystalFact, std::less<>> crystals; ///< by the clock that it drives; absent: not fitted
     std::vector<Part> parts;
     std::map<std::string, std::string, std::less<>> nets; ///< pad or pin name -> net name
-    /// Pads whose nets a resistor on the board pulls, beside what is said of the terminals at their other end.
-    std::map<std::string, TerminalFact::Level, std::less<>> pulls;
+    /// By pad: resistors at its net, beside the pulls that are said of the terminals at the other end.
+    std::map<std::string, NetResistors, std::less<>> resistors;
+    Wishes wishes; ///< of the person who lays it out; none is Dropped
 
     const Part* part(std::string_view id) const
     {

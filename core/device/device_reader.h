@@ -4,6 +4,7 @@
 #include "core/base/json_document.h"
 #include "core/device/block_kind.h"
 #include "core/device/device.h"
+#include "core/device/wish.h"
 
 #include <fmt/format.h>
 
@@ -16,6 +17,8 @@ namespace bindrel {
 struct Part;
 /// "terminals" of a part: names, or objects with what is known of them.
 void readTerminals(const JsonNode& list, Part& part);
+/// Sentences with their strength; only a plan may drop what a board wishes.
+Wishes readWishes(const JsonNode& node, bool mayDrop);
 /// What a part wants; its terminals are known already.
 void readPartNeeds(const JsonNode& list, Part& part);
 

@@ -3,6 +3,7 @@
 #include "core/base/json_document.h"
 #include "core/device/device_reader.h"
 #include "core/device/load_device.h"
+#include "core/device/net_resistors.h"
 
 #include <fmt/format.h>
 
@@ -15,7 +16,7 @@ namespace {
 /// A part of the board: described here, or taken from the library with what differs.
 Part readPart(const std::string& id, const JsonNode& node, const PartSource& parts)
 {
-    node.allowOnly({"from", "title", "about", "terminals", "row", "needs", "goals"});
+    node.allowOnly({"from", "title", "about", "reference", "terminals", "row", "needs", "goals"});
     Part part;
     if (node.has("from")) {
         const std::string name = node.string("from");
@@ -30,6 +31,7 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
     part.id = id;
     part.title = node.string("title", part.title.empty() ? id : part.title);
     part.about = node.string("about", part.about);
+    part.reference = node.string("reference", part.reference);
     readTerminals(node.optionalChild("terminals"), part);
     part.row = node.boolean("row", part.row);
     for (PartNeed& need : part.needs)
@@ -52,6 +54,24 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
 
 } // namespace
 
+Wishes readWishes(const JsonNode& node, bool mayDrop)
+{
+    Wishes out;
+    for (const auto& [sentence, value] : node.members()) {
+        const Expected<Wish> wish = parseWish(sentence);
+        const std::string said = value.asString();
+        const std::optional<WishStrength> strength = wishStrengthOf(said);
+        if (!wish)
+            value.fail(wish.problem().message);
+        else if (!strength || (*strength == WishStrength::Dropped && !mayDrop))
+            value.fail(fmt::format("\"{}\" is not how strong a wish is; use wish{} or rule.", said,
+                                   mayDrop ? ", dropped" : ""));
+        else
+            out[wishText(*wish)] = *strength;
+    }
+    return out;
+}
+
 Expected<Board> parseBoard(std::string text, std::string file, const PartSource& parts)
 {
     JsonDocument document(std::move(text), std::move(file));
@@ -60,7 +80,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
         return document.problem();
     const JsonNode root = document.root();
     root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts",
-                    "nets", "pulls"});
+                    "nets", "pulls", "resistors", "wishes"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
         root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
     Board board;
@@ -76,7 +96,8 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
         fact.rate = node.child("rate").asFrequency();
         if (node.has("rate") && document.ok() && !(fact.rate.value > Rational(0)))
             node.child("rate").fail("must be above zero.");
-        fact.tolerance = Tolerance::symmetric(node.child("tolerance").asPpm().value);
+        if (node.has("tolerance"))
+            fact.tolerance = Tolerance::symmetric(node.child("tolerance").asPpm().value);
         if (node.has("load"))
             fact.load = node.child("load").asCapacitance();
         if (node.has("stray"))
@@ -91,12 +112,16 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
     }
     for (const auto& [pin, net] : root.optionalChild("nets").members())
         board.nets[pin] = net.asString();
-    for (const auto& [pad, pull] : root.optionalChild("pulls").members()) {
-        const std::string level = pull.asString();
-        if (level != "up" && level != "down")
-            pull.fail(fmt::format("\"{}\" is not a pull; use up or down.", level));
-        board.pulls[pad] = level == "up" ? TerminalFact::Level::High : TerminalFact::Level::Low;
-    }
+    // "pulls" is what it was called before there were others.
+    for (const char* key : {"pulls", "resistors"})
+        for (const auto& [pad, value] : root.optionalChild(key).members()) {
+            const Expected<NetResistors> resistors = resistorsFrom(value.asString());
+            if (!resistors)
+                value.fail(resistors.problem().message);
+            else if (!resistors->none())
+                board.resistors[pad] = *resistors;
+        }
+    board.wishes = readWishes(root.optionalChild("wishes"), false);
     if (!document.ok())
         return document.problem();
     return board;

@@ -44,6 +44,7 @@ struct Part {
         false; ///< whether they stand in a row in this order, as on a connector: wires to pads in another order cross
     std::map<std::string, TerminalFact, std::less<>> facts; ///< by terminal; most have none
     std::vector<PartNeed> needs;
+    std::string reference; ///< designator in the schematic, "U4"; empty: not known
 
     friend bool operator==(const Part&, const Part&) = default;
 };

@@ -343,6 +343,23 @@ void crystalLoad(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+void toleranceUnknown(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const auto fitted = f.board.crystals.find(node.id);
+        if (fitted == f.board.crystals.end() || fitted->second.tolerance || !f.rates.clocks[i].running)
+            continue;
+        out.push_back({Severity::Caution,
+                       {},
+                       fmt::format("{} is driven by {}, whose tolerance is not known; errors of rates are computed as "
+                                   "if it were exact. State the tolerance on the Board page.",
+                                   node.name, format(fitted->second.rate)),
+                       {Place::Kind::Clock, node.id, {}},
+                       {}});
+    }
+}
+
 void trimIdle(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
@@ -490,6 +507,7 @@ std::vector<Rule> clockRules()
         {"CLK-13", "Clock settings form an allowed combination.", standsForbidden, nullptr},
         {"CLK-14", "Clocks that keep their rate also keep running during a clock switch.", stoppedMeanwhile, nullptr},
         {"CLK-15", "The board stays within the chip's temperatures.", temperatureOutside, nullptr},
+        {"CLK-16", "The tolerance of each crystal and clock that is fed in is known.", toleranceUnknown, nullptr},
     };
 }
 

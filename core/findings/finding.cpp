@@ -12,6 +12,8 @@ const std::vector<Rule>& rules()
         using Subject = Finding::Subject;
         for (const auto& [subject, group] : {std::pair{Subject::Wiring, pinRules()},
                                              {Subject::Wiring, padRules()},
+                                             {Subject::Wiring, resistorRules()},
+                                             {Subject::Wiring, wishRules()},
                                              {Subject::Clocks, clockRules()},
                                              {Subject::Clocks, modeRules()},
                                              {Subject::Goals, storedRules()},

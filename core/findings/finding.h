@@ -79,6 +79,8 @@ void clockLimitFindings(const Facts& facts, std::vector<Finding>& out);
 // A file a group.
 std::vector<Rule> pinRules();
 std::vector<Rule> padRules();
+std::vector<Rule> resistorRules();
+std::vector<Rule> wishRules();
 std::vector<Rule> clockRules();
 std::vector<Rule> modeRules();
 std::vector<Rule> storedRules();

@@ -2,6 +2,7 @@
 #include "core/interchange/board_sheet.h"
 
 #include "core/base/text.h"
+#include "core/pins/wishes.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/kind.h"
@@ -250,6 +251,86 @@ Expected<Edit> partTerminalsEdit(const Snapshot& s, const std::string& id, const
     if (!part)
         return part.problem();
     return editOfPart(s.plan, *part, "Terminals of " + known->title);
+}
+
+std::vector<BoardWishRow> boardWishes(const Snapshot& s)
+{
+    std::vector<BoardWishRow> out;
+    const auto rowOf = [&](const std::string& sentence, WishStrength strength) {
+        BoardWishRow row;
+        row.sentence = sentence;
+        row.strength = strength;
+        row.ofPlan = s.plan.wishes.contains(sentence);
+        return row;
+    };
+    const WishReading reading = resolveWishes(*s.device, *s.board, s.plan);
+    const PadPlaces places(*s.device);
+    for (const ResolvedWish& wish : reading.wishes) {
+        BoardWishRow row = rowOf(wish.text, s.board->wishes.find(wish.text)->second);
+        const WishState state = judgeWish(*s.device, places, s.plan, s.bindings, wish);
+        row.broken = state.broken > 0;
+        row.state = row.broken ? joined(state.words, "; ") : "kept";
+        if (row.broken) {
+            row.need = s.plan.needs[size_t(state.by.front().need)].id;
+            row.signal = state.by.front().signal;
+        }
+        out.push_back(std::move(row));
+    }
+    for (const WishReading::Unclear& unclear : reading.unclear) {
+        BoardWishRow row = rowOf(unclear.text, s.board->wishes.find(unclear.text)->second);
+        row.broken = true;
+        row.state = unclear.why;
+        out.push_back(std::move(row));
+    }
+    for (const auto& [sentence, strength] : s.plan.wishes)
+        if (strength == WishStrength::Dropped) {
+            BoardWishRow row = rowOf(sentence, strength);
+            row.state = "not asked for here";
+            out.push_back(std::move(row));
+        }
+    std::ranges::sort(out, {}, &BoardWishRow::sentence);
+    return out;
+}
+
+namespace {
+
+/// What a plan says to be without a wish.
+SetWish withoutWish(const Snapshot& s, const std::string& sentence)
+{
+    const bool filed = s.filedBoard->wishes.contains(sentence);
+    return {sentence, filed ? std::optional(WishStrength::Dropped) : std::nullopt};
+}
+
+} // namespace
+
+Expected<Edit> wishEdit(const Snapshot& s, const std::string& sentence, const std::string& text)
+{
+    if (trimmed(text).empty())
+        return editOf(fmt::format("Remove \"{}\"", sentence), withoutWish(s, sentence));
+    const Expected<Wish> wish = parseWish(text);
+    if (!wish)
+        return wish.problem();
+    const std::string next = wishText(*wish);
+    const auto known = s.board->wishes.find(sentence);
+    const WishStrength strength = known == s.board->wishes.end() ? WishStrength::Wish : known->second;
+    Edit edit{fmt::format("Wish for \"{}\"", next), {}};
+    if (next != sentence && !sentence.empty())
+        edit.changes.push_back(withoutWish(s, sentence));
+    edit.changes.push_back(SetWish{next, strength});
+    return edit;
+}
+
+Expected<Edit> wishStrengthEdit(const Snapshot& s, const std::string& sentence, const std::string& text)
+{
+    const std::optional<WishStrength> strength = wishStrengthOf(text.empty() ? "dropped" : text);
+    if (!strength)
+        return problemOf(fmt::format("\"{}\" is not how strong a wish is; use wish, rule or dropped.", text));
+    if (*strength == WishStrength::Dropped)
+        return editOf(fmt::format("Drop \"{}\"", sentence), withoutWish(s, sentence));
+    const auto filed = s.filedBoard->wishes.find(sentence);
+    const bool same = filed != s.filedBoard->wishes.end() && filed->second == *strength;
+    return editOf(fmt::format("Make \"{}\" a {}", sentence, nameOf(*strength)),
+                  SetWish{sentence, same ? std::nullopt : strength});
 }
 
 } // namespace bindrel

@@ -53,4 +53,21 @@ Expected<Edit> newPartEdit(const Snapshot& snapshot, const std::string& line);
 Expected<Edit> partRemoval(const Snapshot& snapshot, const std::string& part);
 Expected<Edit> partTerminalsEdit(const Snapshot& snapshot, const std::string& part, const std::string& list);
 
+/// What the person who lays out the board wishes, and whether it is kept.
+struct BoardWishRow {
+    std::string sentence;
+    WishStrength strength = WishStrength::Wish;
+    bool ofPlan = false;      ///< the plan says it, not the board file
+    std::string state;        ///< "kept", "transmit of Uplink is on PB3", "the plan has no need pump"
+    bool broken = false;      ///< or cannot be judged
+    std::string need, signal; ///< who breaks it first
+};
+/// In the order of their sentences; also those of the board file that the plan drops.
+std::vector<BoardWishRow> boardWishes(const Snapshot& snapshot);
+/// Another sentence in the place of one (none: a new wish). An empty one takes it back: what the board file says is
+/// dropped for this plan. Fails with what would be understood.
+Expected<Edit> wishEdit(const Snapshot& snapshot, const std::string& sentence, const std::string& text);
+/// "wish", "rule" or "dropped".
+Expected<Edit> wishStrengthEdit(const Snapshot& snapshot, const std::string& sentence, const std::string& strength);
+
 } // namespace bindrel

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/board_text.h"
 
+#include "core/device/net_resistors.h"
 #include "core/plan/board_facts.h"
 #include "core/quantity/exact_text.h"
 #include "core/quantity/parse.h"
@@ -17,8 +18,9 @@ using Json = nlohmann::ordered_json;
 
 Json crystalJson(const CrystalFact& crystal)
 {
-    Json out{{"rate", exactly(crystal.rate, parseFrequency)},
-             {"tolerance", exactly(crystal.tolerance.worst(), parsePpm)}};
+    Json out{{"rate", exactly(crystal.rate, parseFrequency)}};
+    if (crystal.tolerance)
+        out["tolerance"] = exactly(crystal.tolerance->worst(), parsePpm);
     if (crystal.load != Capacitance())
         out["load"] = exactly(crystal.load, parseCapacitance);
     if (crystal.stray != Capacitance())
@@ -94,6 +96,8 @@ std::string boardText(const Snapshot& snapshot, const std::string& name)
         Json one{{"title", part.title}};
         if (!part.about.empty())
             one["about"] = part.about;
+        if (!part.reference.empty())
+            one["reference"] = part.reference;
         one["terminals"] = Json::array();
         for (const std::string& terminal : part.terminals)
             one["terminals"].push_back(terminalJson(part, terminal));
@@ -105,8 +109,10 @@ std::string boardText(const Snapshot& snapshot, const std::string& name)
     }
     for (const auto& [pad, net] : board.nets)
         out["nets"][pad] = net;
-    for (const auto& [pad, level] : board.pulls)
-        out["pulls"][pad] = boardPullText(level);
+    for (const auto& [sentence, strength] : board.wishes)
+        out["wishes"][sentence] = nameOf(strength);
+    for (const auto& [pad, resistors] : board.resistors)
+        out["resistors"][pad] = resistorsText(resistors);
     return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/base/table_cells.h"
 #include "core/base/text.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
 
@@ -82,6 +83,66 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
     return out;
 }
 
+namespace {
+
+/// Terminals as the schematic has them now; a need's own stay. Nothing when they are called otherwise here, since then
+/// somebody has named them.
+std::optional<Part> withTerminalsOf(const Plan& plan, const Part& known, const Part& told)
+{
+    const auto has = [](const Part& part, const std::string& terminal) {
+        return std::ranges::find(part.terminals, terminal) != part.terminals.end();
+    };
+    const auto shared =
+        std::ranges::count_if(known.terminals, [&](const std::string& terminal) { return has(told, terminal); });
+    if (std::size_t(shared) * 2 < known.terminals.size())
+        return std::nullopt;
+    Part out = known;
+    out.terminals = told.terminals;
+    for (const Need& need : plan.needs)
+        for (const auto& [signal, terminal] : need.terminals)
+            if (need.part == known.id && !has(out, terminal))
+                out.terminals.push_back(terminal);
+    std::erase_if(out.facts, [&](const auto& fact) { return !has(out, fact.first); });
+    return out == known ? std::nullopt : std::optional(out);
+}
+
+/// The parts that the chip's signals lead to. What the board's file says of a part stands.
+void addParts(const Snapshot& s, const NetTable& table, Edit& edit)
+{
+    Plan step = s.plan;
+    const auto add = [&](const Edit& more) {
+        if (const Expected<Plan> next = applied(step, more)) {
+            step = *next;
+            edit.changes.insert(edit.changes.end(), more.changes.begin(), more.changes.end());
+        }
+    };
+    for (const Part& told : table.parts) {
+        const auto known = std::ranges::find(s.board->parts, told.reference, &Part::reference);
+        if (known != s.board->parts.end()) {
+            if (!s.filedBoard->part(known->id))
+                if (std::optional<Part> now = withTerminalsOf(step, *known, told))
+                    add(editOfPart(step, *std::move(now), {}));
+            continue;
+        }
+        Part part = told;
+        for (int n = 2; s.board->part(part.id) || std::ranges::find(step.parts, part.id, &Part::id) != step.parts.end();
+             ++n)
+            part.id = told.id + "-" + std::to_string(n);
+        add(editOfPart(step, std::move(part), {}));
+    }
+    if (table.parts.empty())
+        return;
+    for (const Part& part : s.plan.parts) {
+        const bool gone = !part.reference.empty() &&
+                          std::ranges::find(table.parts, part.reference, &Part::reference) == table.parts.end();
+        const bool used = std::ranges::find(s.plan.needs, part.id, &Need::part) != s.plan.needs.end();
+        if (gone && !used && !s.filedBoard->part(part.id))
+            add(editOf({}, RemovePart{part.id}));
+    }
+}
+
+} // namespace
+
 Edit editOfNets(const Snapshot& s, const NetTable& table)
 {
     Edit edit{fmt::format("Nets of {}", counted(static_cast<long>(table.entries.size()), "pad")), {}};
@@ -108,20 +169,24 @@ Edit editOfNets(const Snapshot& s, const NetTable& table)
                         return true;
         return false;
     };
-    for (const auto& [pad, level] : table.pulls) {
-        const auto known = s.board->pulls.find(pad);
-        if ((known != s.board->pulls.end() && known->second == level) || saidByTerminal(pad, level))
+    for (const auto& [pad, told] : table.resistors) {
+        NetResistors wanted = told;
+        if (wanted.pull && saidByTerminal(pad, *wanted.pull))
+            wanted.pull.reset();
+        const auto known = s.board->resistors.find(pad);
+        if (known == s.board->resistors.end() ? wanted.none() : known->second == wanted)
             continue;
-        const auto told = s.filedBoard->pulls.find(pad);
-        const bool same = filed && told != s.filedBoard->pulls.end() && told->second == level;
-        edit.changes.push_back(SetBoardPull{pad, same ? std::nullopt : std::optional<BoardPull>(level)});
+        const auto inFile = s.filedBoard->resistors.find(pad);
+        const bool same = filed && inFile != s.filedBoard->resistors.end() && inFile->second == wanted;
+        edit.changes.push_back(SetResistors{pad, same ? std::nullopt : std::optional(wanted)});
     }
     if (table.complete)
-        for (const auto& known : s.board->pulls)
-            if (!table.pulls.contains(known.first))
-                edit.changes.push_back(SetBoardPull{known.first, filed && s.filedBoard->pulls.contains(known.first)
-                                                                     ? std::optional<BoardPull>(BoardPull())
+        for (const auto& known : s.board->resistors)
+            if (!table.resistors.contains(known.first))
+                edit.changes.push_back(SetResistors{known.first, filed && s.filedBoard->resistors.contains(known.first)
+                                                                     ? std::optional(NetResistors())
                                                                      : std::nullopt});
+    addParts(s, table, edit);
     if (table.complete)
         for (const auto& known : s.board->nets) {
             const std::string& pad = known.first;

@@ -22,8 +22,11 @@ struct NetTable {
     std::vector<std::string> notes; ///< lines that say nothing of a pad, and why, each with its line number
     /// Crystals with a rate and a tolerance in the netlist, by the clock that they drive.
     std::map<std::string, CrystalFact> crystals;
-    std::map<std::string, TerminalFact::Level> pulls; ///< by pad: resistors that the netlist shows
-    bool complete = false;                            ///< a schematic's: a pad that it does not have has no net
+    std::map<std::string, NetResistors> resistors; ///< by pad: those that the netlist shows
+    /// What the chip is wired to, by the schematic's designators: connectors, other chips. Its terminals are the pins
+    /// on nets of the chip.
+    std::vector<Part> parts;
+    bool complete = false; ///< a schematic's: a pad that it does not have has no net
 };
 
 /// Reads lines of pin and net, between commas, semicolons, tabs or blanks; quotes as in RFC 4180. A pin is a number of

@@ -3,10 +3,8 @@
 
 #include "core/base/table_cells.h"
 #include "core/base/text.h"
-#include "core/plan/board_facts.h"
+#include "core/interchange/netlist_parts.h"
 #include "core/plan/pin_property.h"
-#include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 #include "core/tables/grid.h"
 
 #include <fmt/format.h>
@@ -118,12 +116,12 @@ void collect(const List& list, Netlist& out)
     const std::string head = list.words.empty() ? std::string() : list.words[0];
     if (head == "comp" || head == "component") {
         if (const std::string ref = list.said("ref"); !ref.empty())
-            out.parts.push_back({ref, list.said("value")});
+            out.parts.push_back({ref, list.said("value"), list.said("description")});
     } else if (head == "net" && list.child("node")) {
         Netlist::Net net{list.said("name"), {}, list.line};
         for (const List& node : list.lists)
             if (!node.words.empty() && node.words[0] == "node")
-                net.nodes.push_back({node.said("ref"), node.said("pin")});
+                net.nodes.push_back({node.said("ref"), node.said("pin"), node.said("pinfunction")});
         out.nets.push_back(std::move(net));
     } else {
         for (const List& below : list.lists)
@@ -177,70 +175,18 @@ Expected<Netlist> readIpc356(const std::string& text)
             return problemOf(fmt::format("line {}: has more than a million pins.", number));
         // An unconnected pin still counts as a pin of its part.
         if (name == "N/C") {
-            out.nets.push_back({"unconnected", {{ref, pin}}, number});
+            out.nets.push_back({"unconnected", {{ref, pin, {}}}, number});
             continue;
         }
         const auto [at, fresh] = nets.emplace(name, out.nets.size());
         if (fresh)
             out.nets.push_back({name, {}, number});
-        out.nets[at->second].nodes.push_back({ref, pin});
+        out.nets[at->second].nodes.push_back({ref, pin, {}});
         if (parts.insert(ref).second)
-            out.parts.push_back({ref, {}});
+            out.parts.push_back({ref, {}, {}});
     }
     if (out.nets.empty())
         return problemOf("has no test record (317, 327) of a part's pin.");
-    return out;
-}
-
-bool isPower(const std::string& net)
-{
-    const std::string name = uppered(net);
-    for (const char* word : {"VDD", "VCC", "+3", "+5", "+1", "3V", "5V", "1V8", "2V5", "VIO", "VBAT", "VSYS"})
-        if (name.find(word) != std::string::npos)
-            return true;
-    return false;
-}
-bool isGround(const std::string& net)
-{
-    const std::string name = uppered(net);
-    return name.find("GND") != std::string::npos || name == "0V" || name.starts_with("VSS") || name == "0";
-}
-
-/// The first quantity with "Hz" in a part's value: "12MHz", "ABC 32.768 kHz 20ppm".
-std::optional<Frequency> rateIn(const std::string& value)
-{
-    for (std::size_t i = 0; i < value.size(); ++i) {
-        if (value[i] < '0' || value[i] > '9' ||
-            (i > 0 && (value[i - 1] == '.' || (value[i - 1] >= '0' && value[i - 1] <= '9'))))
-            continue;
-        const std::size_t end = lowered(value).find("hz", i);
-        if (end == std::string::npos)
-            return std::nullopt;
-        if (const Expected<Frequency> rate = parseFrequency(value.substr(i, end + 2 - i));
-            rate && rate->value > Rational(0))
-            return *rate;
-    }
-    return std::nullopt;
-}
-
-/// "20ppm" in a part's value.
-std::optional<Ppm> toleranceIn(const std::string& value)
-{
-    const std::size_t end = lowered(value).find("ppm");
-    std::size_t begin = end;
-    while (begin != std::string::npos && begin > 0 &&
-           std::string_view("0123456789. ").find(value[begin - 1]) != std::string_view::npos)
-        --begin;
-    if (end == std::string::npos)
-        return std::nullopt;
-    const Expected<Ppm> read = parsePpm(trimmed(std::string_view(value).substr(begin, end + 3 - begin)));
-    return read && read->value > Rational(0) ? std::optional<Ppm>(*read) : std::nullopt;
-}
-
-std::string plainNet(const std::string& name)
-{
-    std::string out = name.starts_with('/') ? name.substr(1) : name;
-    std::replace(out.begin(), out.end(), ' ', '_');
     return out;
 }
 
@@ -387,53 +333,7 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
     if (!any)
         return problemOf(fmt::format("the netlist has no part {}; check the reference.", printable(chip)));
 
-    // What parts with two pins do: pulls and crystals.
-    std::map<std::string, std::vector<std::pair<std::string, std::string>>> ends; // ref -> net, pin
-    for (const Netlist::Net& net : netlist.nets)
-        for (const Netlist::Node& node : net.nodes)
-            ends[node.ref].emplace_back(net.name, node.pin);
-    for (const Netlist::Part& part : netlist.parts) {
-        const auto found = ends.find(part.ref);
-        if (found == ends.end() || part.ref == chip)
-            continue;
-        std::vector<std::string> pads;
-        std::string other;
-        std::set<std::string> netsOfPads;
-        for (const auto& [net, pin] : found->second) {
-            const auto there = padsOn.find(net);
-            if (there == padsOn.end())
-                other = net;
-            else if (netsOfPads.insert(net).second)
-                pads.insert(pads.end(), there->second.begin(), there->second.end());
-        }
-        const std::string label = part.value.empty() ? part.ref : part.ref + " (" + printable(part.value) + ")";
-        const bool resistor = found->second.size() == 2 && uppered(part.ref).starts_with('R');
-        if (resistor && netsOfPads.size() == 1 && (isPower(other) || isGround(other)))
-            for (const std::string& pad : pads)
-                out.pulls[pad] = isGround(other) ? TerminalFact::Level::Low : TerminalFact::Level::High;
-        // Between a pad and something else: what the pad's own net does not tell.
-        else if (resistor && netsOfPads.size() == 1 && !other.empty())
-            out.notes.push_back(fmt::format("{} stands between {} and {}", label, pads[0], printable(plainNet(other))));
-        if (const std::optional<Frequency> rate = rateIn(part.value))
-            for (const ClockNode& clock : device.clocks) {
-                const InstanceIndex oscillator = device.findInstance(clock.id);
-                if (!takesCrystal(clock) || oscillator < 0)
-                    continue;
-                const bool there = std::any_of(pads.begin(), pads.end(), [&](const std::string& name) {
-                    const Pad& pad = device.pads[size_t(device.findPad(name))];
-                    return std::any_of(pad.routes.begin(), pad.routes.end(), [&](RouteIndex route) {
-                        return device.routes[size_t(route)].instance == oscillator;
-                    });
-                });
-                CrystalFact fact{*rate, {}, {}, {}, false};
-                if (there && toleranceIn(part.value)) {
-                    fact.tolerance = Tolerance::symmetric(toleranceIn(part.value)->value);
-                    out.crystals[clock.id] = fact;
-                } else if (there)
-                    out.notes.push_back(fmt::format("{} drives {} with {}; its tolerance is not in a netlist", label,
-                                                    clock.id, format(*rate)));
-            }
-    }
+    readParts(netlist, device, chip, padsOn, out);
     return out;
 }
 

@@ -14,9 +14,11 @@ namespace bindrel {
 struct Netlist {
     struct Part {
         std::string ref, value;
+        std::string about; ///< what it is called in its library; empty when not told
     };
     struct Node {
         std::string ref, pin;
+        std::string function; ///< what the pin is called: "SDA"; empty when not told
     };
     struct Net {
         std::string name;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/pin_sheet.h"
 
+#include "core/device/net_resistors.h"
 #include "core/interchange/csv.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
@@ -124,8 +125,8 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
                          : row.need >= 0
                              ? pinProperty(s.plan.needs[size_t(row.need)], row.signal, "net").value_or(std::string())
                              : std::string();
-        if (const auto pull = s.board->pulls.find(pad.name); pull != s.board->pulls.end())
-            row.cells[Resistor] = boardPullText(pull->second);
+        if (const auto known = s.board->resistors.find(pad.name); known != s.board->resistors.end())
+            row.cells[Resistor] = resistorsText(known->second);
         for (const PadSetup& setup : s.pads) {
             if (setup.pad != row.pad)
                 continue;
@@ -170,13 +171,13 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
         return Change(SetNet{pin, value ? value : filed ? std::optional(std::string()) : std::nullopt});
     }
     if (property == "resistor") {
-        const bool filed = s.filedBoard->device == s.device->name && s.filedBoard->pulls.contains(pin);
+        const bool filed = s.filedBoard->device == s.device->name && s.filedBoard->resistors.contains(pin);
         if (!value)
-            return Change(SetBoardPull{pin, filed ? std::optional<BoardPull>(BoardPull()) : std::nullopt});
-        const std::optional<BoardPull> pull = boardPullFrom(text);
-        if (!pull)
-            return problemOf(fmt::format("\"{}\" is not a pull of the board; use up, down or none.", text));
-        return Change(SetBoardPull{pin, *pull});
+            return Change(SetResistors{pin, filed ? std::optional(NetResistors()) : std::nullopt});
+        const Expected<NetResistors> resistors = resistorsFrom(text);
+        if (!resistors)
+            return resistors.problem();
+        return Change(SetResistors{pin, *resistors});
     }
     if (row.need < 0)
         return problemOf(row.contested ? fmt::format("{} is contested; settle that first.", pin)

@@ -22,7 +22,8 @@ bool contains(const Needs& needs, NeedIndex need)
 class Search {
 public:
     Search(const Device& device, const Board& board, const Plan& plan, const PlacementRequest& request)
-        : plan_(plan), request_(request), space_(device, board, plan, request.needs), left_(request.effort)
+        : plan_(plan), board_(board), request_(request),
+          space_(device, board, plan, request.needs, request.strictRules), left_(request.effort)
     {
         const Bindings bindings = bind(device, plan);
         for (size_t n = 0; n < plan.needs.size(); ++n) {
@@ -95,6 +96,12 @@ private:
                   [](const auto& a, const auto& b) { return a.first < b.first; });
         out.cost = cost;
         out.proof = proof;
+        if (space_.wishes) {
+            Plan after = plan_;
+            for (const auto& [need, binding] : out.bindings)
+                after.needs[size_t(need)].binding = binding;
+            out.notKept = brokenWishes(space_.device, board_, after);
+        }
         return out;
     }
 
@@ -344,6 +351,7 @@ private:
     }
 
     const Plan& plan_;
+    const Board& board_;
     const PlacementRequest& request_;
     PlacementSpace space_;
     long left_;

@@ -10,14 +10,15 @@
 namespace bindrel {
 
 /// What a placement is judged by, what weighs most first.
-enum class PlacementLevel { Moved, Pads, Unfit, Sides, Splits, Crossings, Scarce, Debug, Spread };
-inline constexpr std::size_t kPlacementLevels = 9;
+enum class PlacementLevel { Moved, Pads, Unfit, Wishes, Sides, Splits, Crossings, Scarce, Debug, Spread };
+inline constexpr std::size_t kPlacementLevels = 10;
 
 /// What a placement costs, the first difference deciding.
 struct PlacementCost {
     int moved = 0;     ///< needs of which something was bound that stands elsewhere
     int pads = 0;      ///< signals that leave their pad
     int unfit = 0;     ///< signals on pads that do not bear their voltage, carry their load or reach their rate
+    int wishes = 0;    ///< times that what the person who lays out the board wishes is not kept
     int sides = 0;     ///< sides of the package that parts use beyond one each
     int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
     int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the
@@ -42,6 +43,7 @@ struct Placement {
     std::vector<std::pair<NeedIndex, Binding>> bindings; ///< by need; only what differs from the plan
     PlacementCost cost;
     PlacementProof proof;
+    std::vector<std::string> notKept; ///< wishes, as brokenWishes() says
 };
 
 struct PlacementRequest {
@@ -55,6 +57,8 @@ struct PlacementRequest {
     std::function<bool()> cancelled; ///< asked now and then; may be empty
     bool leaveContests =
         false; ///< with mayMove: contention among the others is not to be cleared, only room to be made
+    /// Rules among the board's wishes bind signals that get a pad or another one; with this those too that keep theirs.
+    bool strictRules = false;
     std::function<void(const Placement&)>
         improved; ///< told of each way that is better than the one before; may be empty
 };

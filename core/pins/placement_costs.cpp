@@ -10,7 +10,7 @@ namespace bindrel {
 
 int PlacementCost::at(PlacementLevel level) const
 {
-    return std::array{moved, pads, unfit, sides, splits, crossings, scarce, debug, spread}[std::size_t(level)];
+    return std::array{moved, pads, unfit, wishes, sides, splits, crossings, scarce, debug, spread}[std::size_t(level)];
 }
 
 bool PlacementProof::provenTo(PlacementLevel level, const PlacementCost& cost) const
@@ -103,6 +103,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
             moved = moved || choice.moves;
             cost.pads += entry.wasBound && choice.moves;
             cost.unfit += choice.unfit;
+            cost.wishes += choice.wishes;
             cost.scarce += choice.scarce;
             cost.debug += choice.debug;
             sit(entry.part, choice.pad, sides);
@@ -116,6 +117,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
         cost.sides += beyondOne(sides);
     addWhatLiesBetween(space_, sitting, cost);
     cost.crossings += turnsOf(rows);
+    cost.wishes += wishesBroken(standing);
     return cost;
 }
 
@@ -276,6 +278,9 @@ const PlacementModel::Sum& PlacementModel::sumOf(PlacementLevel level)
         break;
     case PlacementLevel::Pads:
         sum = countPads();
+        break;
+    case PlacementLevel::Wishes:
+        sum = countWishes();
         break;
     case PlacementLevel::Sides:
         sum = countSides(partOn_);

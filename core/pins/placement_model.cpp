@@ -54,6 +54,7 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who)
     }
     exclusions();
     addSides();
+    addWishRules();
     solver.watch(this);
 }
 

@@ -174,6 +174,16 @@ private:
     Literal leavesPad(const Participant& p, std::size_t signal);
     Sum countSides(const std::vector<std::array<Literal, 4>>& on);
     Sum countScarce();
+    /// Several signals that matter together for a wish; `soft` gets what is broken, where it may be.
+    struct WishSeats;
+    void addWish(const ResolvedWish& wish, std::vector<Solver::Term>* soft);
+    void addOrder(const WishSeats& seats, std::vector<Solver::Term>* soft);
+    void addHome(const WishSeats& seats, std::vector<Solver::Term>* soft);
+    void addAway(const WishSeats& seats, std::vector<Solver::Term>* soft);
+    void addNeighbours(const WishSeats& seats, std::vector<Solver::Term>* soft);
+    void addWishRules();
+    Sum countWishes();
+    int wishesBroken(const std::vector<const Stand*>& standing) const;
     Sum countChoices(int PlacementSpace::Choice::*what);
     struct Sitters;
     Sitters whoMaySit();

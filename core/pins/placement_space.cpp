@@ -11,7 +11,7 @@
 namespace bindrel {
 
 /// What a need says of one of its signals, and what is known of the wire at its other end.
-struct PlacementSpace::Wish {
+struct PlacementSpace::Wire {
     const std::string* current = nullptr; ///< the pad that it has
     const Seat* seat = nullptr;
     bool held = false;
@@ -20,10 +20,10 @@ struct PlacementSpace::Wish {
     Frequency fastest;
 };
 
-std::vector<PlacementSpace::Wish> PlacementSpace::wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound,
-                                                           const Board& board) const
+std::vector<PlacementSpace::Wire> PlacementSpace::wiresOf(const Entry& entry, const Need& need, const BoundNeed& bound,
+                                                          const Board& board) const
 {
-    std::vector<Wish> out;
+    std::vector<Wire> out;
     const bool needHeld = plan.held(holdOfNeed(need.id));
     for (const SignalSpec& signal : entry.signals) {
         const auto current = need.binding.pads.find(signal.id);
@@ -37,8 +37,9 @@ std::vector<PlacementSpace::Wish> PlacementSpace::wishesOf(const Entry& entry, c
     return out;
 }
 
-PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed)
-    : device(d), plan(p), routesOf_(d.instances.size())
+PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed,
+                               bool strict)
+    : device(d), plan(p), strictRules(strict), routesOf_(d.instances.size())
 {
     for (std::size_t i = 0; i < d.pads.size(); ++i)
         number({{Resource::Kind::Pad, static_cast<int>(i)}, {}, -1});
@@ -67,6 +68,8 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     for (const NeedIndex need : placed)
         isPlaced[std::size_t(need)] = true;
     const std::vector<int> demand = padDemand(d, p, bindings, placed);
+    if (!board.wishes.empty())
+        wishes = std::make_unique<PlacementWishes>(d, board, p);
     std::map<std::string, int> partNumbers;
     for (std::size_t n = 0; n < p.needs.size(); ++n) {
         const Need& need = p.needs[n];
@@ -121,9 +124,9 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
     const KindSpec* kind = findKind(need.kind);
     if (!kind)
         return;
-    const std::vector<Wish> wishes = wishesOf(entry, need, bound, board);
+    const std::vector<Wire> wires = wiresOf(entry, need, bound, board);
     if (kind->instanceKind.empty()) {
-        entry.sites.push_back(siteFor(entry, need, bound, wishes, -1, board, demand));
+        entry.sites.push_back(siteFor(entry, need, bound, wires, -1, board, demand));
     } else {
         const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
         for (std::size_t i = 0; i < device.instances.size(); ++i) {
@@ -131,7 +134,7 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
             const bool held =
                 plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
             if (kind->servedBy(device, static_cast<int>(i)) && (wanted.empty() || wanted == name) && !held)
-                entry.sites.push_back(siteFor(entry, need, bound, wishes, static_cast<int>(i), board, demand));
+                entry.sites.push_back(siteFor(entry, need, bound, wires, static_cast<int>(i), board, demand));
         }
     }
     std::erase_if(entry.sites, [](const Site& site) {
@@ -144,8 +147,8 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
 }
 
 PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound,
-                                             const std::vector<Wish>& wishes, InstanceIndex instance,
-                                             const Board& board, const std::vector<int>& demand)
+                                             const std::vector<Wire>& wires, InstanceIndex instance, const Board& board,
+                                             const std::vector<int>& demand)
 {
     Site site;
     site.instance = instance;
@@ -163,7 +166,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         site.scarce = static_cast<int>(facts.signals.size() - std::min(facts.signals.size(), entry.signals.size())) +
                       (!pairs && device.ability(instance, "pairs", 0) > 0 ? 20 : 0);
     }
-    const auto bears = [&](const Pad& pad, const SignalSpec& signal, const Wish& wire) {
+    const auto bears = [&](const Pad& pad, const SignalSpec& signal, const Wire& wire) {
         // The same bounds as the findings about pads have: 0.3 V above the supply, 5.5 V where a digital pad bears
         // more.
         const bool digital = signal.direction != SignalSpec::Direction::Analog;
@@ -178,7 +181,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
     };
     for (std::size_t s = 0; s < entry.signals.size(); ++s) {
         const SignalSpec& signal = entry.signals[s];
-        const Wish& wish = wishes[s];
+        const Wire& wire = wires[s];
         std::vector<Choice> choices;
         const int list = listOf(instance, signal);
         site.list.push_back(list);
@@ -186,21 +189,29 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
             const Way& way = ways(list)[w];
             const Pad& pad = device.pads[std::size_t(way.pad)];
             const bool otherWay =
-                wish.seat && wish.seat->pad == way.pad && wish.seat->route >= 0 && way.route >= 0 &&
+                wire.seat && wire.seat->pad == way.pad && wire.seat->route >= 0 && way.route >= 0 &&
                 instance == bound.instance &&
-                device.routes[std::size_t(wish.seat->route)].signal != device.routes[std::size_t(way.route)].signal;
-            const bool moves = wish.current && (*wish.current != pad.name || otherWay);
-            const bool plain = wish.net.empty() && !isRouted_[std::size_t(way.pad)];
-            if ((wish.held && moves) ||
-                (!plain && !boardObjection(device, board, way.pad, way.route, need, wish.net).empty()))
+                device.routes[std::size_t(wire.seat->route)].signal != device.routes[std::size_t(way.route)].signal;
+            const bool moves = wire.current && (*wire.current != pad.name || otherWay);
+            const bool plain = wire.net.empty() && !isRouted_[std::size_t(way.pad)];
+            if ((wire.held && moves) ||
+                (!plain && !boardObjection(device, board, way.pad, way.route, need, wire.net).empty()))
                 continue;
             Choice choice{way.pad, way.route, way.channel, &way.takes, int(w), moves, demand[std::size_t(way.pad)], 0};
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)
                 choice.scarce += 10;
-            choice.unfit = !bears(pad, signal, wish);
+            choice.unfit = !bears(pad, signal, wire);
             choice.debug =
                 !pad.resetClaim.empty() &&
                 (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
+            if (wishes) {
+                const PlacementWishes::Single broken =
+                    wishes->brokenBy(NeedIndex(int(&need - plan.needs.data())), signal.id, way.pad);
+                const bool keepsPad = wire.current && !moves;
+                if (broken.rule && (strictRules || !keepsPad))
+                    continue;
+                choice.wishes = broken.count;
+            }
             choices.push_back(choice);
         }
         site.choices.push_back(std::move(choices));

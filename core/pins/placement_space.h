@@ -2,9 +2,11 @@
 #pragma once
 
 #include "core/pins/bindings.h"
+#include "core/pins/placement_wishes.h"
 
 #include <deque>
 #include <map>
+#include <memory>
 #include <tuple>
 
 namespace bindrel {
@@ -31,7 +33,7 @@ public:
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
         int way = 0;                                ///< into ways()
         bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
-        int scarce = 0, debug = 0, unfit = 0;       ///< see PlacementCost
+        int scarce = 0, debug = 0, unfit = 0, wishes = 0; ///< see PlacementCost
     };
     /// A need on one instance.
     struct Site {
@@ -55,16 +57,19 @@ public:
     };
 
     /// `placed`: needs that are to be placed whole. Other open ones that have some pads can move with those only, and
-    /// what they could still want is spared.
-    PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<NeedIndex>& placed);
+    /// what they could still want is spared. `strictRules`: see PlacementRequest.
+    PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<NeedIndex>& placed,
+                   bool strictRules = false);
     PlacementSpace(const PlacementSpace&) = delete;
     PlacementSpace& operator=(const PlacementSpace&) = delete;
 
     const Device& device;
     const Plan& plan;
+    const bool strictRules;
     std::vector<Entry> needs;
-    std::vector<int> sideOfPad, positionOfPad; ///< position -1: on no pin
-    std::vector<int> alongOfPad;               ///< where on its side a pad is; of a ball its row or column
+    std::unique_ptr<const PlacementWishes> wishes; ///< null: none is stated
+    std::vector<int> sideOfPad, positionOfPad;     ///< position -1: on no pin
+    std::vector<int> alongOfPad;                   ///< where on its side a pad is; of a ball its row or column
     int resources = 0, parts = 0;
     /// How many channels an instance has for signals like these, whatever their pads.
     std::size_t channelsOf(InstanceIndex instance, const std::vector<SignalSpec>& signals) const;
@@ -80,9 +85,9 @@ private:
     int listOf(InstanceIndex instance, const SignalSpec& signal);
     void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board,
                   const std::vector<int>& demand);
-    struct Wish;
-    std::vector<Wish> wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound, const Board& board) const;
-    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wish>& wishes,
+    struct Wire;
+    std::vector<Wire> wiresOf(const Entry& entry, const Need& need, const BoundNeed& bound, const Board& board) const;
+    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wire>& wires,
                  InstanceIndex instance, const Board& board, const std::vector<int>& demand);
 
     std::map<Resource, int> numbers_; ///< pads first, then DMA channels, then whatever is met

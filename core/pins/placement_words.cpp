@@ -120,7 +120,10 @@ std::string movesInWords(const PlacementCost& cost)
 
 std::vector<std::string> levelsInWords(const Placement& way)
 {
-    std::vector<std::string> out{countedOrNo(way.cost.sides, "extra side") + howNear(way, PlacementLevel::Sides)};
+    std::vector<std::string> out;
+    if (!way.notKept.empty())
+        out.push_back(fmt::format("not kept: {}{}", joined(way.notKept, "; "), howNear(way, PlacementLevel::Wishes)));
+    out.push_back(countedOrNo(way.cost.sides, "extra side") + howNear(way, PlacementLevel::Sides));
     if (way.cost.splits > 0)
         out.push_back(fmt::format("{} on more than one side{}", counted(way.cost.splits, "need"),
                                   howNear(way, PlacementLevel::Splits)));

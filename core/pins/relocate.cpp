@@ -200,9 +200,9 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             out.lost.push_back("nets that the plan stated for the old board are dropped");
             next.nets.clear();
         }
-        if (!plan.pulls.empty() && plan.device == device.name) {
+        if (!plan.resistors.empty() && plan.device == device.name) {
             out.lost.push_back("resistors that the plan stated for the old board are dropped");
-            next.pulls.clear();
+            next.resistors.clear();
         }
     }
     std::vector<NeedIndex> bound;

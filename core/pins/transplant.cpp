@@ -160,12 +160,12 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
                                        plan.device, plan.nets.size() == 1 ? "goes" : "go"));
         out.plan.nets.clear();
     }
-    if (!plan.pulls.empty()) {
-        out.lost.push_back(
-            fmt::format("{} of the plan, stated for the pads of {}, {}",
-                        plan.pulls.size() == 1 ? "the resistor" : fmt::format("{} resistors", plan.pulls.size()),
-                        plan.device, plan.pulls.size() == 1 ? "goes" : "go"));
-        out.plan.pulls.clear();
+    if (!plan.resistors.empty()) {
+        out.lost.push_back(fmt::format("{} of the plan, stated for the pads of {}, {}",
+                                       plan.resistors.size() == 1 ? "the resistor"
+                                                                  : fmt::format("{} resistors", plan.resistors.size()),
+                                       plan.device, plan.resistors.size() == 1 ? "goes" : "go"));
+        out.plan.resistors.clear();
     }
     if (!plan.regulator.empty() && std::none_of(device.regulators.begin(), device.regulators.end(),
                                                 [&plan](const Regulator& r) { return r.id == plan.regulator; })) {

@@ -23,13 +23,19 @@ Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
     }
     if (filed.device != device.name) {
         board.nets.clear();
-        board.pulls.clear();
+        board.resistors.clear();
     }
-    for (const auto& [pad, pull] : plan.pulls) {
-        if (pull)
-            board.pulls[pad] = *pull;
+    for (const auto& [pad, resistors] : plan.resistors) {
+        if (resistors.none())
+            board.resistors.erase(pad);
         else
-            board.pulls.erase(pad);
+            board.resistors[pad] = resistors;
+    }
+    for (const auto& [sentence, strength] : plan.wishes) {
+        if (strength == WishStrength::Dropped)
+            board.wishes.erase(sentence);
+        else
+            board.wishes[sentence] = strength;
     }
     for (const auto& [pad, net] : plan.nets) {
         if (net.empty())
@@ -73,29 +79,14 @@ const TerminalFact* terminalFact(const Board& board, const Need& need, std::stri
 std::optional<TerminalFact> padFact(const Board& board, const Need& need, std::string_view signal, const Pad& pad)
 {
     const TerminalFact* said = terminalFact(board, need, signal);
-    const auto pull = board.pulls.find(pad.name);
-    if (!said && pull == board.pulls.end())
+    const auto resistors = board.resistors.find(pad.name);
+    const bool pulled = resistors != board.resistors.end() && resistors->second.pull;
+    if (!said && !pulled)
         return std::nullopt;
     TerminalFact out = said ? *said : TerminalFact();
-    if (!out.pull && pull != board.pulls.end())
-        out.pull = pull->second;
+    if (!out.pull && pulled)
+        out.pull = resistors->second.pull;
     return out;
-}
-
-std::string boardPullText(const BoardPull& pull)
-{
-    return !pull ? "none" : *pull == TerminalFact::Level::High ? "up" : "down";
-}
-
-std::optional<BoardPull> boardPullFrom(std::string_view text)
-{
-    if (text == "none")
-        return BoardPull();
-    if (text == "up")
-        return BoardPull(TerminalFact::Level::High);
-    if (text == "down")
-        return BoardPull(TerminalFact::Level::Low);
-    return std::nullopt;
 }
 
 Voltage padSupply(const Device& device, const Board& board, const Plan& plan, const Pad& pad)

@@ -23,10 +23,6 @@ const TerminalFact* terminalFact(const Board& board, const Need& need, std::stri
 /// The same of the pad that carries the signal: also the resistor that is known at its net.
 std::optional<TerminalFact> padFact(const Board& board, const Need& need, std::string_view signal, const Pad& pad);
 
-/// "up", "down", "none"; from text, empty for any other.
-std::string boardPullText(const BoardPull& pull);
-std::optional<BoardPull> boardPullFrom(std::string_view text);
-
 /// The voltage of the supply that feeds a pad.
 Voltage padSupply(const Device& device, const Board& board, const Plan& plan, const Pad& pad);
 

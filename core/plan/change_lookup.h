@@ -42,11 +42,16 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
 
 using Texts = std::map<std::string, std::string, std::less<>>;
 
-/// What the plan says of the crystal at a clock; empty when it says nothing.
-inline std::optional<BoardPull> pullIn(const Plan& plan, const std::string& pad)
+/// What the plan says of the resistors at a pad, of the crystal at a clock; empty when it says nothing.
+inline std::optional<NetResistors> resistorsIn(const Plan& plan, const std::string& pad)
 {
-    const auto said = plan.pulls.find(pad);
-    return said == plan.pulls.end() ? std::nullopt : std::optional<BoardPull>(said->second);
+    const auto said = plan.resistors.find(pad);
+    return said == plan.resistors.end() ? std::nullopt : std::optional(said->second);
+}
+inline std::optional<WishStrength> wishIn(const Plan& plan, const std::string& sentence)
+{
+    const auto said = plan.wishes.find(sentence);
+    return said == plan.wishes.end() ? std::nullopt : std::optional(said->second);
 }
 inline std::optional<std::optional<CrystalFact>> fittedIn(const Plan& plan, const std::string& clock)
 {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes in words, for the history and for what a search proposes.
 #include "core/base/text.h"
+#include "core/device/net_resistors.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/change_lookup.h"
 #include "core/plan/crystal_text.h"
@@ -146,17 +147,25 @@ std::string describe(const Plan& before, const Change& change)
                                    found(before.nets, c.pad).value_or("from the board"),
                                    c.net ? (c.net->empty() ? "not routed" : *c.net) : "from the board");
             },
-            [&](const SetBoardPull& c) {
-                const auto text = [](const std::optional<BoardPull>& pull) {
-                    return pull ? boardPullText(*pull) : std::string("from the board");
+            [&](const SetResistors& c) {
+                const auto text = [](const std::optional<NetResistors>& resistors) {
+                    return resistors ? resistorsText(*resistors) : std::string("from the board");
                 };
-                return fmt::format("board pull at {}: {} \u2192 {}", c.pad, text(pullIn(before, c.pad)), text(c.pull));
+                return fmt::format("resistors at {}: {} \u2192 {}", c.pad, text(resistorsIn(before, c.pad)),
+                                   text(c.resistors));
             },
             [&](const SetCrystal& c) {
                 const auto text = [](const std::optional<std::optional<CrystalFact>>& crystal) {
                     return crystal ? crystalText(*crystal) : std::string("from the board");
                 };
                 return fmt::format("at {}: {} \u2192 {}", c.clock, text(fittedIn(before, c.clock)), text(c.crystal));
+            },
+            [&](const SetWish& c) {
+                const auto text = [](const std::optional<WishStrength>& strength) {
+                    return strength ? nameOf(*strength) : "from the board";
+                };
+                return fmt::format("\"{}\": {} \u2192 {}", c.sentence, text(wishIn(before, c.sentence)),
+                                   text(c.strength));
             },
             [&](const ReplaceNeed& c) {
                 const std::string was = title(c.need);

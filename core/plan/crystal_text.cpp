@@ -97,8 +97,8 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
                                          piece));
         }
     }
-    if (!rate || !tolerance)
-        return problemOf(fmt::format("give its {} too, as in: 12 MHz, 20 ppm.", rate ? "tolerance" : "rate"));
+    if (!rate)
+        return problemOf("give its rate too, as in: 12 MHz, 20 ppm.");
     if (out.external && load)
         return problemOf("only a crystal has a load capacitance; remove it, or remove \"external\".");
     return FittedCrystal(out);
@@ -115,9 +115,9 @@ std::string crystalText(const FittedCrystal& crystal)
 {
     if (!crystal)
         return "not fitted";
-    std::string out =
-        fmt::format("{}{}, {}", crystal->external ? "external " : "", exactly(crystal->rate, parseFrequency),
-                    exactly(crystal->tolerance.worst(), parsePpm));
+    std::string out = (crystal->external ? "external " : "") + exactly(crystal->rate, parseFrequency);
+    if (crystal->tolerance)
+        out += ", " + exactly(crystal->tolerance->worst(), parsePpm);
     if (crystal->load.value > Rational(0))
         out += ", load " + exactly(crystal->load, parseCapacitance);
     if (crystal->stray.value > Rational(0))

@@ -14,8 +14,8 @@ namespace bindrel {
 using FittedCrystal = std::optional<CrystalFact>;
 
 /// Reads "12 MHz, 20 ppm, load 10 pF, stray 3 pF", "external 8 MHz 50 ppm" (a clock that is fed in), "not fitted"; in
-/// any order, with or without commas. Rate and tolerance must be there. The message says what is missing or not
-/// understood.
+/// any order, with or without commas. The rate must be there; a tolerance that is not said is not known. The message
+/// says what is missing or not understood.
 Expected<FittedCrystal> parseCrystal(std::string_view text);
 /// Whether a text speaks of a crystal and not of whether its oscillator runs: it begins with a number, "external" or
 /// "not fitted".

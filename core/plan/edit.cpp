@@ -2,7 +2,9 @@
 #include "core/plan/edit.h"
 
 #include "core/base/text.h"
+#include "core/device/net_resistors.h"
 #include "core/plan/board_entry.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/change_lookup.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
@@ -235,11 +237,14 @@ Outcome applyChange(Plan& plan, const Change& change)
                 setOrErase(plan.nets, c.pad, c.net);
                 return {};
             },
-            [&](const SetBoardPull& c) -> Outcome {
-                if (c.pull)
-                    plan.pulls[c.pad] = *c.pull;
-                else
-                    plan.pulls.erase(c.pad);
+            [&](const SetResistors& c) -> Outcome {
+                if (c.resistors) {
+                    if (const Expected<NetResistors> readable = resistorsFrom(resistorsText(*c.resistors)); !readable)
+                        return readable.problem();
+                    plan.resistors[c.pad] = *c.resistors;
+                } else {
+                    plan.resistors.erase(c.pad);
+                }
                 return {};
             },
             [&](const SetCrystal& c) -> Outcome {
@@ -247,6 +252,18 @@ Outcome applyChange(Plan& plan, const Change& change)
                     plan.crystals[c.clock] = *c.crystal;
                 else
                     plan.crystals.erase(c.clock);
+                return {};
+            },
+            [&](const SetWish& c) -> Outcome {
+                const Expected<Wish> wish = parseWish(c.sentence);
+                if (!wish)
+                    return wish.problem();
+                if (wishText(*wish) != c.sentence)
+                    return problemOf(fmt::format("a wish is kept as \"{}\".", wishText(*wish)));
+                if (c.strength)
+                    plan.wishes[c.sentence] = *c.strength;
+                else
+                    plan.wishes.erase(c.sentence);
                 return {};
             },
             [&](const ReplaceNeed& c) -> Outcome {
@@ -323,11 +340,14 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
                           [&](const SetNet& c) -> std::vector<Change> {
                               return {SetNet{c.pad, found(before.nets, c.pad)}};
                           },
-                          [&](const SetBoardPull& c) -> std::vector<Change> {
-                              return {SetBoardPull{c.pad, pullIn(before, c.pad)}};
+                          [&](const SetResistors& c) -> std::vector<Change> {
+                              return {SetResistors{c.pad, resistorsIn(before, c.pad)}};
                           },
                           [&](const SetCrystal& c) -> std::vector<Change> {
                               return {SetCrystal{c.clock, fittedIn(before, c.clock)}};
+                          },
+                          [&](const SetWish& c) -> std::vector<Change> {
+                              return {SetWish{c.sentence, wishIn(before, c.sentence)}};
                           },
                           [&](const ReplaceNeed& c) -> std::vector<Change> {
                               return {ReplaceNeed{c.with.id, *before.need(c.need)}};
@@ -416,18 +436,24 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     for (const auto& [pad, net] : after.nets)
         if (found(before.nets, pad) != net)
             edit.changes.push_back(SetNet{pad, net});
-    for (const auto& [pad, pull] : before.pulls)
-        if (!after.pulls.contains(pad))
-            edit.changes.push_back(SetBoardPull{pad, std::nullopt});
-    for (const auto& [pad, pull] : after.pulls)
-        if (const auto was = pullIn(before, pad); !was || *was != pull)
-            edit.changes.push_back(SetBoardPull{pad, pull});
+    for (const auto& [pad, resistors] : before.resistors)
+        if (!after.resistors.contains(pad))
+            edit.changes.push_back(SetResistors{pad, std::nullopt});
+    for (const auto& [pad, resistors] : after.resistors)
+        if (resistorsIn(before, pad) != resistors)
+            edit.changes.push_back(SetResistors{pad, resistors});
     for (const auto& [clock, crystal] : before.crystals)
         if (!after.crystals.contains(clock))
             edit.changes.push_back(SetCrystal{clock, std::nullopt});
     for (const auto& [clock, crystal] : after.crystals)
         if (const auto was = fittedIn(before, clock); !was || *was != crystal)
             edit.changes.push_back(SetCrystal{clock, crystal});
+    for (const auto& [sentence, strength] : before.wishes)
+        if (!after.wishes.contains(sentence))
+            edit.changes.push_back(SetWish{sentence, std::nullopt});
+    for (const auto& [sentence, strength] : after.wishes)
+        if (wishIn(before, sentence) != strength)
+            edit.changes.push_back(SetWish{sentence, strength});
     if (before.parts != after.parts) {
         for (const Part& part : before.parts)
             edit.changes.push_back(RemovePart{part.id});

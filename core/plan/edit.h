@@ -70,11 +70,11 @@ struct SetNet {
     std::optional<std::string> net; ///< empty: what the board's file says
     friend bool operator==(const SetNet&, const SetNet&) = default;
 };
-/// Says whether a resistor on the board pulls a pad's net.
-struct SetBoardPull {
+/// Says which resistors of the board are at a pad's net.
+struct SetResistors {
     std::string pad;
-    std::optional<BoardPull> pull; ///< empty: what the board's file says
-    friend bool operator==(const SetBoardPull&, const SetBoardPull&) = default;
+    std::optional<NetResistors> resistors; ///< empty: what the board's file says
+    friend bool operator==(const SetResistors&, const SetResistors&) = default;
 };
 /// Says what crystal or fed-in clock drives an oscillator; see core/plan/crystal_text.h.
 struct SetCrystal {
@@ -88,6 +88,12 @@ struct ReplaceNeed {
     std::string need;
     Need with;
     friend bool operator==(const ReplaceNeed&, const ReplaceNeed&) = default;
+};
+/// States a wish of the person who lays out the board, or takes it back.
+struct SetWish {
+    std::string sentence;
+    std::optional<WishStrength> strength; ///< empty: what the board's file says
+    friend bool operator==(const SetWish&, const SetWish&) = default;
 };
 struct InsertPart {
     std::size_t at = 0;
@@ -132,8 +138,8 @@ struct SetStored {
 };
 
 using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal,
-                            SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetBoardPull,
-                            SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
+                            SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetResistors,
+                            SetCrystal, SetWish, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

@@ -69,7 +69,8 @@ struct KindSpec {
     /// Roles (of numbered ones any) that only some blocks of the kind have, and without which one cannot serve:
     /// "captured#".
     std::vector<std::string> demands;
-    std::string instanceGoal; ///< goal that names the instance which must serve it; empty: any of the kind
+    std::string sourceResistanceGoal; ///< goal, in ohms, that says what drives its inputs; empty: it has no such
+    std::string instanceGoal;         ///< goal that names the instance which must serve it; empty: any of the kind
     std::vector<GoalSpec> goals;
     std::vector<PhraseSpec> otherNames; ///< of the kind, beside its id and its title
     std::vector<PhraseSpec> phrases;    ///< behind the kind; the goals must not be stated otherwise

@@ -114,8 +114,10 @@ struct Plan {
     std::vector<Part> parts;
     /// Nets that the board's file does not tell, or tells otherwise: pad -> net; an empty net: not routed after all.
     std::map<std::string, std::string, std::less<>> nets;
-    /// Resistors that pull a pad's net, which the board's file does not tell or tells otherwise; empty: there is none.
-    std::map<std::string, BoardPull, std::less<>> pulls;
+    /// By pad: resistors at its net that the board's file does not tell or tells otherwise; none(): there are none.
+    std::map<std::string, NetResistors, std::less<>> resistors;
+    /// What the person who lays out the board wishes beside what its file says; Dropped where it does not hold here.
+    Wishes wishes;
     /// Crystals and external clocks that the board file lacks or states otherwise, by the clock that they drive; empty:
     /// not fitted.
     std::map<std::string, std::optional<CrystalFact>, std::less<>> crystals;

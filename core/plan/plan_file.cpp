@@ -5,6 +5,7 @@
 #include "core/base/json_document.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
+#include "core/device/net_resistors.h"
 #include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
@@ -218,19 +219,18 @@ public:
         }
     }
 
-    void readPulls(const JsonNode& node)
+    void readResistors(const JsonNode& node)
     {
         std::vector<std::string> names;
         for (const Pad& pad : device_.pads)
             names.push_back(pad.name);
         for (const auto& [pad, value] : node.members()) {
-            const std::string said = value.asString();
-            const std::optional<BoardPull> pull = boardPullFrom(said);
-            if (!pull)
-                value.fail(fmt::format("\"{}\" is not a pull; use up, down or none.", said));
+            const Expected<NetResistors> resistors = resistorsFrom(value.asString());
+            if (!resistors)
+                value.fail(resistors.problem().message);
             else if (device_.findPad(pad) >= 0)
-                plan_.pulls[pad] = *pull;
-            else if (!lose(fmt::format("pad {} no longer exists; its pull on the board is dropped", pad)))
+                plan_.resistors[pad] = *resistors;
+            else if (!lose(fmt::format("pad {} no longer exists; the resistors at its net are dropped", pad)))
                 value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
         }
     }
@@ -425,7 +425,7 @@ private:
 
 Part readOwnPart(const JsonNode& node, const Plan& plan)
 {
-    node.allowOnly({"id", "title", "about", "terminals", "row"});
+    node.allowOnly({"id", "title", "about", "reference", "terminals", "row"});
     Part part;
     part.id = node.string("id");
     if (!isId(part.id))
@@ -435,6 +435,7 @@ Part readOwnPart(const JsonNode& node, const Plan& plan)
         node.child("id").fail(fmt::format("two parts have the id \"{}\".", part.id));
     part.title = node.string("title", part.id);
     part.about = node.string("about", "");
+    part.reference = node.string("reference", "");
     bindrel::readTerminals(node.optionalChild("terminals"), part);
     part.row = node.boolean("row", false);
     return part;
@@ -457,7 +458,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",  "supply",
                     "temperature", "range",       "regulator",       "prefix",      "clocks", "slow_clocks",
                     "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",  "crystals",
-                    "parts",       "holds",       "needs",           "leave_out"});
+                    "resistors",   "wishes",      "parts",           "holds",       "needs",  "leave_out"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -467,11 +468,11 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     plan.temperature = root.string("temperature", "");
     plan.prefix = root.string("prefix", "");
     for (const JsonNode& part : root.optionalChild("leave_out").items()) {
-        const std::string text = part.asString();
-        const std::optional<OutputPart> known = outputPartOf(text);
+        const std::string said = part.asString();
+        const std::optional<OutputPart> known = outputPartOf(said);
         if (!known)
-            part.fail(fmt::format("\"{}\" is no part of the project that can be left out; use {}.{}", text,
-                                  listed(outputPartNames()), didYouMean(text, outputPartNames())));
+            part.fail(fmt::format("\"{}\" is no part of the project that can be left out; use {}.{}", said,
+                                  listed(outputPartNames()), didYouMean(said, outputPartNames())));
         else
             plan.leftOut.insert(*known);
     }
@@ -516,8 +517,10 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     reader.readStored(root.optionalChild("nonvolatile"));
     reader.readModes(root.optionalChild("low_power_modes"));
     reader.readNets(root.optionalChild("nets"));
-    reader.readPulls(root.optionalChild("pulls"));
+    reader.readResistors(root.optionalChild("pulls")); // as it was called before there were others
+    reader.readResistors(root.optionalChild("resistors"));
     reader.readCrystals(root.optionalChild("crystals"));
+    plan.wishes = readWishes(root.optionalChild("wishes"), true);
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);
     reader.readHolds(root.optionalChild("holds"));

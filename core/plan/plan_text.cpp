@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plan as the bytes of its file.
 #include "core/base/text.h"
+#include "core/device/net_resistors.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/plan_file.h"
@@ -95,6 +96,8 @@ std::string partText(const Part& part)
     for (const std::string& name : part.terminals)
         terminals.push_back(terminalText(part, name));
     std::string about = part.about.empty() ? "" : ", \"about\": " + quoted(part.about);
+    if (!part.reference.empty())
+        about += ", \"reference\": " + quoted(part.reference);
     return fmt::format("    {{ \"id\": {}, \"title\": {}{}, \"terminals\": [{}]{} }}", quoted(part.id),
                        quoted(part.title), about, joined(terminals, ", "), part.row ? ", \"row\": true" : "");
 }
@@ -145,17 +148,23 @@ std::string planText(const Plan& plan)
     }
     if (!plan.nets.empty())
         lines.push_back("  \"nets\": " + oneLine(plan.nets));
-    if (!plan.pulls.empty()) {
+    if (!plan.resistors.empty()) {
         Texts texts;
-        for (const auto& [pad, pull] : plan.pulls)
-            texts[pad] = boardPullText(pull);
-        lines.push_back("  \"pulls\": " + oneLine(texts));
+        for (const auto& [pad, resistors] : plan.resistors)
+            texts[pad] = resistorsText(resistors);
+        lines.push_back("  \"resistors\": " + oneLine(texts));
     }
     if (!plan.crystals.empty()) {
         Texts texts;
         for (const auto& [clock, crystal] : plan.crystals)
             texts[clock] = crystalText(crystal);
         lines.push_back("  \"crystals\": " + oneLine(texts));
+    }
+    if (!plan.wishes.empty()) {
+        std::vector<std::string> rows;
+        for (const auto& [sentence, strength] : plan.wishes)
+            rows.push_back("    " + quoted(sentence) + ": " + quoted(nameOf(strength)));
+        lines.push_back("  \"wishes\": {\n" + joined(rows, ",\n") + "\n  }");
     }
     if (!plan.parts.empty()) {
         std::vector<std::string> rows;

@@ -117,6 +117,10 @@ std::string format(const Capacitance& c, int digits)
 {
     return engineering(c.value, "F", digits, 0);
 }
+std::string format(const Resistance& r, int digits)
+{
+    return engineering(r.value, "\u03a9", digits);
+}
 std::string format(const Current& i, int digits)
 {
     return engineering(i.value, "A", digits, 0);

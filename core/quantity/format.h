@@ -14,6 +14,7 @@ std::string formatBaud(const Frequency& f, int digits = 6);
 std::string format(const Duration& t, int digits = 6);
 std::string format(const Voltage& v, int digits = 4);
 std::string format(const Capacitance& c, int digits = 4);
+std::string format(const Resistance& r, int digits = 4); ///< "4.7 kΩ"
 std::string format(const Current& i, int digits = 4);
 std::string format(const Ratio& r, int digits = 4); ///< in per cent
 /// Below 1000 ppm as "20 ppm", else in per cent. `plus` puts a sign before positive values.

@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -151,6 +153,7 @@ const UnitRule kHertz{{"Hz", "hz", "Bd", "bd", "baud", "bit/s", "bps"}, "48 MHz,
 const UnitRule kSeconds{{"s"}, "650 ns, 2.5 us or 4 s", true};
 const UnitRule kVolts{{"V"}, "3.3 V"};
 const UnitRule kFarads{{"F"}, "12 pF"};
+const UnitRule kOhms{{"ohms", "ohm", "Ohm", "\u03a9", "\u2126", "R"}, "33 ohm, 4.7k or 4k7"};
 const UnitRule kAmperes{{"A"}, "8 mA"};
 
 Expected<Rational> scanPpm(Scanner& in, std::string_view whole)
@@ -203,6 +206,27 @@ Expected<Duration> parseDuration(std::string_view text)
 Expected<Capacitance> parseCapacitance(std::string_view text)
 {
     return parseWhole<Capacitance>(text, kFarads);
+}
+Expected<Resistance> parseResistance(std::string_view text)
+{
+    // The letter stands in the place of the decimal point (IEC 60062, section 7).
+    const std::string_view said = text;
+    const std::size_t letter = said.find_first_of("RrkKM");
+    const bool digitsOnly = std::all_of(said.begin(), said.end(), [](char c) {
+        return (c >= '0' && c <= '9') || std::string_view("RrkKM").find(c) != std::string_view::npos;
+    });
+    if (digitsOnly && said.size() > 1 && letter != std::string_view::npos && letter == said.find_last_of("RrkKM")) {
+        std::string number(said.substr(0, letter));
+        if (number.empty())
+            number = "0";
+        if (letter + 1 < said.size())
+            number += "." + std::string(said.substr(letter + 1));
+        const char unit = said[letter];
+        if (unit == 'k' || unit == 'K' || unit == 'M')
+            number += unit;
+        return parseWhole<Resistance>(number, kOhms);
+    }
+    return parseWhole<Resistance>(text, kOhms);
 }
 Expected<Current> parseCurrent(std::string_view text)
 {

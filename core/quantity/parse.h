@@ -23,8 +23,10 @@ Expected<Frequency> parseFrequency(std::string_view text); ///< Hz, also Bd, bit
 Expected<Duration> parseDuration(std::string_view text);   ///< s; without a unit and prefix it is refused as unclear
 Expected<Voltage> parseVoltage(std::string_view text);     ///< V
 Expected<Capacitance> parseCapacitance(std::string_view text); ///< F
-Expected<Current> parseCurrent(std::string_view text);         ///< A
-Expected<Ppm> parsePpm(std::string_view text);                 ///< "20 ppm", "±20 ppm", "0.25 %"; a bare number is ppm
-Expected<Ratio> parseRatio(std::string_view text);             ///< "40 %", "0.4"; a bare number above 1 is refused
+/// "33 ohm", "4.7 kΩ", "10k", "0"; also as schematics write it (IEC 60062): "4k7", "2R2", "1M".
+Expected<Resistance> parseResistance(std::string_view text);
+Expected<Current> parseCurrent(std::string_view text); ///< A
+Expected<Ppm> parsePpm(std::string_view text);         ///< "20 ppm", "±20 ppm", "0.25 %"; a bare number is ppm
+Expected<Ratio> parseRatio(std::string_view text);     ///< "40 %", "0.4"; a bare number above 1 is refused
 
 } // namespace bindrel

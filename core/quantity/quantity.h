@@ -29,6 +29,7 @@ using Duration = Quantity<struct SecondTag>; ///< seconds
 using Voltage = Quantity<struct VoltTag>;    ///< volts
 using Capacitance = Quantity<struct FaradTag>;
 using Current = Quantity<struct AmpereTag>;
+using Resistance = Quantity<struct OhmTag>;
 using Ppm = Quantity<struct PpmTag>;     ///< parts per million, signed
 using Ratio = Quantity<struct RatioTag>; ///< of one; 0.4 is 40 %
 

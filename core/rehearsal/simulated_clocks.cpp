@@ -304,7 +304,7 @@ double SimulatedClocks::fastest(ClockIndex clock) const
     const ClockNode& source = device_.clocks[size_t(clock)];
     Tolerance tolerance = source.tolerance;
     if (const auto fitted = board_.crystals.find(source.id); fitted != board_.crystals.end())
-        tolerance = fitted->second.tolerance;
+        tolerance = fitted->second.tolerance.value_or(Tolerance());
     return tolerance.high.defined() ? 1 + tolerance.high.value.toDouble() / 1e6 : 1;
 }
 

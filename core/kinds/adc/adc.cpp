@@ -98,6 +98,7 @@ Kind adcKind()
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
     addDmaGoals(kind);
+    kind.sourceResistanceGoal = "source";
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;

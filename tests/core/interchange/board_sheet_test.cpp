@@ -120,7 +120,7 @@ private Q_SLOTS:
         if (wanted->temperature)
             s = after(*s, boardFactEdit(fact(*s, "Temperature"), temperatureText(*wanted->temperature)));
         for (const auto& [clock, crystal] : wanted->crystals) {
-            std::string text = format(crystal.rate, 12) + ", " + format(crystal.tolerance.worst());
+            std::string text = format(crystal.rate, 12) + ", " + format(crystal.tolerance->worst());
             if (crystal.load != Capacitance())
                 text += ", load " + format(crystal.load, 12);
             if (crystal.stray != Capacitance())

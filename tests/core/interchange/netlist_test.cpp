@@ -2,12 +2,15 @@
 #include "core/assignment.h"
 #include "core/base/text.h"
 #include "core/device/load_device.h"
+#include "core/device/net_resistors.h"
 #include "core/interchange/netlist.h"
 #include "core/interchange/open_forms.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/makers/makers_file.h"
+#include "core/pins/options.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/plan_file.h"
+#include "core/quantity/parse.h"
 #include "core/tables/grid.h"
 #include "tests/support/fixtures.h"
 
@@ -113,7 +116,8 @@ private Q_SLOTS:
                     QVERIFY2(table, table ? "" : (table.problem().message + "\n" + text.substr(0, 400)).c_str());
                     QVERIFY(netsIn(*table) == meant);
                     // Read again over a plan that has it: nothing changes.
-                    QVERIFY2(editOfNets(*s, *table).changes.empty(), plan);
+                    for (const Change& change : editOfNets(*s, *table).changes)
+                        QVERIFY2(std::holds_alternative<InsertPart>(change), plan);
                 }
             }
         }
@@ -152,38 +156,37 @@ private Q_SLOTS:
         nodes.push_back({"REMOTE", "J1", "1"});
         QVERIFY(!pinOf(in).empty());
         const auto notes = [&](const char* value) {
-            const Expected<NetTable> table =
-                readNets(expressions(nodes, fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref "
-                                                        "\"R7\") (value \"4k7\"))\n    (comp (ref \"R8\"))\n",
-                                                        value)),
-                         *s->device);
-            return table ? *table : NetTable{{}, {table.problem().message}, {}, {}, false};
+            const Expected<NetTable> table = readNets(
+                expressions(nodes, fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref "
+                                               "\"R7\") (value \"4k7\"))\n    (comp (ref \"R8\") (value \"22R 1%\"))\n",
+                                               value)),
+                *s->device);
+            return table ? *table : NetTable{{}, {table.problem().message}};
         };
         const NetTable plain = notes("14.7MHz");
-        QVERIFY((plain.pulls == std::map<std::string, TerminalFact::Level>{{pulled, TerminalFact::Level::High}}));
-        QVERIFY2(QString::fromStdString(joined(plain.notes, "\n"))
-                     .contains("R8 stands between " + QString::fromStdString(pulled) + " and REMOTE"),
-                 joined(plain.notes, "\n").c_str());
+        const NetResistors meant{TerminalFact::Level::High, SeriesResistor{Resistance(Rational(22)), "REMOTE"}};
+        QVERIFY((plain.resistors == std::map<std::string, NetResistors>{{pulled, meant}}));
+        // A rate without a tolerance is a fact too, and says what is missing.
         QVERIFY(QString::fromStdString(joined(plain.notes, "\n")).contains("Y1 (14.7MHz) drives HFX with 14.7 MHz"));
-        QVERIFY(plain.crystals.empty());
+        QVERIFY(plain.crystals.contains("HFX") && !plain.crystals.at("HFX").tolerance);
         const NetTable whole = notes("CX 14.7MHz 15ppm");
         QVERIFY(whole.crystals.contains("HFX") && whole.crystals.at("HFX").rate == Frequency(Rational(14'700'000)));
         const Expected<Plan> next = applied(s->plan, editOfNets(*s, whole));
         QVERIFY(next && next->crystals.contains("HFX"));
-        QVERIFY(next->pulls.at(pulled) == BoardPull(TerminalFact::Level::High));
+        QVERIFY(next->resistors.at(pulled) == meant);
 
         // The file keeps it, what is known is not said again, and a newer netlist without the resistor takes it back.
         Workpiece work{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
         const auto pulledThere = run(work);
         const Expected<Workpiece> again = parsePlan(planText(pulledThere->plan), "again", library());
         QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
-        QVERIFY(again->plan.pulls == next->pulls);
+        QVERIFY(again->plan.resistors == next->resistors);
         QVERIFY(editOfNets(*pulledThere, whole).changes.empty());
-        std::erase_if(nodes, [](const Node& node) { return node.ref == "R7"; });
+        std::erase_if(nodes, [](const Node& node) { return node.ref == "R7" || node.ref == "R8"; });
         const Edit gone = editOfNets(*pulledThere, notes("CX 14.7MHz 15ppm"));
         QCOMPARE(gone.changes.size(), size_t(1));
         const Expected<Plan> without = applied(*next, gone);
-        QVERIFY(without && without->pulls.empty());
+        QVERIFY(without && without->resistors.empty());
     }
 
     /// A resistor at a pad is a fact like one at a part's terminal: the pad's own pull against it is found.
@@ -201,8 +204,8 @@ private Q_SLOTS:
         key.binding.pads["pin"] = "PA3";
         work.plan.needs.push_back(key);
         work = with(with(std::move(work), SetGoal{"key", "direction", "input"}), SetGoal{"key", "pull", "up"});
-        const auto count = [&](const BoardPull& pull) {
-            const auto s = run(with(work, SetBoardPull{"PA3", pull}));
+        const auto count = [&](const std::optional<TerminalFact::Level>& pull) {
+            const auto s = run(with(work, SetResistors{"PA3", NetResistors{pull, {}}}));
             return std::count_if(s->findings.begin(), s->findings.end(),
                                  [](const Finding& finding) { return finding.rule == "PAD-01"; });
         };
@@ -215,12 +218,158 @@ private Q_SLOTS:
         const auto row = std::find_if(rows.begin(), rows.end(), [](const SheetRow& r) { return r.cells[1] == "PA3"; });
         QVERIFY(row != rows.end());
         QVERIFY(*cellChange(*s, *row, "resistor", "down") ==
-                Change(SetBoardPull{"PA3", BoardPull(TerminalFact::Level::Low)}));
+                Change(SetResistors{"PA3", NetResistors{TerminalFact::Level::Low, {}}}));
         QVERIFY(!cellChange(*s, *row, "resistor", "sideways"));
         const Expected<Edit> typed = readAssignment(work, "pull.PA3=up");
         QVERIFY2(typed.ok(), typed ? "" : typed.problem().message.c_str());
-        QVERIFY((typed->changes == std::vector<Change>{SetBoardPull{"PA3", BoardPull(TerminalFact::Level::High)}}));
+        QVERIFY(
+            (typed->changes == std::vector<Change>{SetResistors{"PA3", NetResistors{TerminalFact::Level::High, {}}}}));
         QVERIFY(!readAssignment(work, "pull.PA3=aside") && !readAssignment(work, "pull.NOPE=up"));
+    }
+
+    /// What a resistor in series does to an analog input, and to what draws through it.
+    void aResistorInSeriesIsCounted()
+    {
+        Workpiece work;
+        work.device = *library().device("SE4332-C64");
+        work.board = std::make_shared<const Board>(bareBoard(*work.device));
+        work.plan.name = "p";
+        work.plan.device = work.device->name;
+        Need level;
+        level.id = level.title = "level";
+        level.kind = "adc";
+        work.plan.needs.push_back(level);
+        const auto bound = run(work);
+        const Expected<Edit> edit = bindNeed(*work.device, *work.board, work.plan, "level");
+        QVERIFY(edit.ok());
+        work.plan = *applied(work.plan, *edit);
+        const std::string pad = work.plan.needs[0].binding.pads.begin()->second;
+        const auto tells = [&](const char* resistors, const char* source, const char* rule) {
+            Workpiece trial = with(work, SetResistors{pad, *resistorsFrom(resistors)});
+            if (*source)
+                trial = with(std::move(trial), SetGoal{"level", "source", source});
+            const auto s = run(trial);
+            return std::ranges::count(s->findings, std::string(rule), &Finding::rule);
+        };
+        QCOMPARE(tells("47k in series", "10000", "PAD-06"), 1);
+        QCOMPARE(tells("47k in series", "47000", "PAD-06"), 0);
+        QCOMPARE(tells("10k in series to FAR", "10000", "PAD-06"), 0);
+        QCOMPARE(tells("up", "10000", "PAD-06"), 0);
+
+        // 3.3 V through 330 ohm are 10 mA.
+        Part lamp{"lamp", "Lamp", "", {"a"}, false, {{"a", {}}}, {}};
+        lamp.facts["a"].current = Current(Rational(10, 1000));
+        Need light;
+        light.id = light.title = "light";
+        light.kind = "gpio";
+        light.part = "lamp";
+        light.terminals["pin"] = "a";
+        light.binding.pads["pin"] = "PA3";
+        work.plan.needs = {light};
+        work.plan.parts = {lamp};
+        work = with(std::move(work), SetGoal{"light", "direction", "output"});
+        const auto starved = [&](const char* resistors) {
+            const auto s = run(with(work, SetResistors{"PA3", *resistorsFrom(resistors)}));
+            return std::ranges::count(s->findings, std::string("PAD-07"), &Finding::rule);
+        };
+        QCOMPARE(starved("330 ohm in series"), 0);
+        QCOMPARE(starved("331 ohm in series"), 1);
+        QCOMPARE(starved("0 ohm in series"), 0);
+    }
+
+    /// Values as schematics write them (IEC 60062), and there and back for what is at a net.
+    void resistorsInWords()
+    {
+        for (const auto& [text, ohms] : {std::pair("4k7", Rational(4700)),
+                                         {"2R2", Rational(22, 10)},
+                                         {"R47", Rational(47, 100)},
+                                         {"1M", Rational(1'000'000)},
+                                         {"0R", Rational(0)},
+                                         {"0", Rational(0)},
+                                         {"10K", Rational(10'000)},
+                                         {"4.7 k\u03a9", Rational(4700)},
+                                         {"33 ohm", Rational(33)}}) {
+            const Expected<Resistance> read = parseResistance(text);
+            QVERIFY2(read && read->value == ohms, text);
+        }
+        for (const char* text : {"", "k", "4k7k", "R", "ten", "33 F", "4,7k", "1 2"})
+            QVERIFY2(!parseResistance(text), text);
+        std::mt19937 random(seeded(12));
+        for (int i = 0; i < 2000; ++i) {
+            NetResistors resistors;
+            if (random() % 2)
+                resistors.pull = TerminalFact::Level(random() % 2);
+            if (random() % 2)
+                resistors.series =
+                    SeriesResistor{Resistance(Rational(int(random() % 100'000), 1 + int(random() % 2) * 9)),
+                                   random() % 2 ? "A/B-1" : ""};
+            const Expected<NetResistors> again = resistorsFrom(resistorsText(resistors));
+            QVERIFY2(again && *again == resistors, resistorsText(resistors).c_str());
+        }
+        for (const char* text : {"up, down", "33 ohm", "33 ohm in series, 10 ohm in series", "in series", "none, up",
+                                 "33 ohm in series at X", "sideways"})
+            QVERIFY2(!resistorsFrom(text), text);
+    }
+
+    /// Connectors and other chips become parts; a newer netlist adds terminals, and takes away what nobody uses.
+    void partsOfASchematic()
+    {
+        const auto s = run(demo());
+        std::mt19937 random(6);
+        std::vector<Node> nodes = nodesOf(*s, "U1", random);
+        std::erase_if(nodes, [](const Node& node) { return node.ref[0] == 'J'; });
+        auto net = s->board->nets.begin();
+        const std::string one = net->second, two = (++net)->second, three = (++net)->second;
+        nodes.push_back({one, "J4", "2"});
+        nodes.push_back({two, "J4", "10"});
+        nodes.push_back({"GND", "J4", "1"});
+        nodes.push_back({"LIMITED", "U7", "5"});
+        nodes.push_back({"LIMITED", "R3", "1"});
+        nodes.push_back({three, "R3", "2"});
+        nodes.push_back({three, "TP1", "1"});
+        const auto read = [&] {
+            return readNets(expressions(nodes, "    (comp (ref \"J4\") (value \"02x05\"))\n    (comp (ref \"U7\") "
+                                               "(value \"MOTE-9\") (description \"Level sensor\"))\n    (comp (ref "
+                                               "\"R3\") (value \"100\"))\n    (comp (ref \"TP1\"))\n"),
+                            *s->device);
+        };
+        const Expected<NetTable> table = read();
+        QVERIFY2(table, table ? "" : table.problem().message.c_str());
+        QCOMPARE(table->parts.size(), size_t(2));
+        const Part& plug = table->parts[0];
+        const Part& mote = table->parts[1];
+        QCOMPARE(plug.reference, std::string("J4"));
+        QCOMPARE(plug.title, std::string("J4"));
+        QVERIFY(plug.row && plug.terminals == (std::vector<std::string>{"2", "10"}));
+        QVERIFY(mote.title == "MOTE-9" && mote.about == "Level sensor" && !mote.row &&
+                mote.terminals == std::vector<std::string>{"5"});
+        Workpiece work{s->filedDevice, s->filedBoard, *applied(s->plan, editOfNets(*s, *table)), s->provenance, {}, {}};
+        const auto there = run(work);
+        QVERIFY(there->board->part("j4") && there->board->part("u7"));
+        QVERIFY(editOfNets(*there, *table).changes.empty());
+        const Expected<Workpiece> again = parsePlan(planText(there->plan), "again", library());
+        QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
+        QVERIFY(again->plan == there->plan);
+
+        // Another pin of the connector, no sensor any more.
+        nodes.push_back({three, "J4", "3"});
+        std::erase_if(nodes, [](const Node& node) { return node.ref == "U7"; });
+        const Expected<NetTable> newer = read();
+        QVERIFY(newer.ok());
+        const Expected<Plan> next = applied(there->plan, editOfNets(*there, *newer));
+        QVERIFY(next.ok());
+        Workpiece after{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
+        const auto later = run(after);
+        QVERIFY(!later->board->part("u7"));
+        QVERIFY(later->board->part("j4")->terminals == (std::vector<std::string>{"2", "3", "10"}));
+        // What a need belongs to stays.
+        Plan used = there->plan;
+        used.needs[0].part = "u7";
+        Workpiece kept{s->filedDevice, s->filedBoard, used, s->provenance, {}, {}};
+        const auto keeping = run(kept);
+        for (const Change& change : editOfNets(*keeping, *newer).changes)
+            if (const auto* removed = std::get_if<RemovePart>(&change))
+                QVERIFY(removed->part != "u7");
     }
 
     void whatIsNoNetlistIsRefused()

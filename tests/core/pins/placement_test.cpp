@@ -29,7 +29,168 @@ class PlacementTest : public QObject {
         std::shared_ptr<const Device> device;
         Board board;
         Plan plan;
+        /// What the board's layout wishes, as the sentences in `board` say it.
+        struct Asked {
+            Wish::Kind kind;
+            std::vector<std::pair<size_t, std::string>> who, from; ///< need and signal
+            std::set<std::string> pads;
+            int side = 0, places = 0;
+            bool rule = false;
+        };
+        std::vector<Asked> asked;
     };
+
+    /// A few wishes of any kind, said of any signals.
+    static void addWishes(Case& c, std::mt19937& random)
+    {
+        std::vector<std::pair<size_t, std::string>> all;
+        for (size_t n = 0; n < c.plan.needs.size(); ++n)
+            for (const SignalSpec& signal : signalsOf(c.plan.needs[n]))
+                all.emplace_back(n, signal.id);
+        for (int k = int(random() % 4); k > 0; --k) {
+            std::shuffle(all.begin(), all.end(), random);
+            Case::Asked asked{Wish::Kind(random() % 10), {}, {}, {}, 0, 0, random() % 3 == 0};
+            const size_t count = std::min(all.size(), 2 + random() % 2);
+            asked.who.assign(all.begin(), all.begin() + std::ptrdiff_t(count));
+            Wish wish;
+            wish.kind = asked.kind;
+            if (asked.kind == Wish::Kind::Away) {
+                asked.from = {asked.who.back()};
+                asked.who.pop_back();
+                wish.places = asked.places = 1 + int(random() % 2);
+            }
+            if (asked.kind == Wish::Kind::Side || asked.kind == Wish::Kind::NotSide)
+                wish.side = asked.side = int(random() % 4);
+            if (asked.kind == Wish::Kind::Port)
+                wish.where = "P" + std::to_string(random() % 5);
+            if (asked.kind == Wish::Kind::NextTo)
+                wish.where = "P" + std::to_string(random() % 5);
+            if (asked.kind == Wish::Kind::KeepFree) {
+                wish.pads = {"P" + std::to_string(random() % 5)};
+                asked.pads = {wish.pads[0]};
+                asked.who.clear();
+            }
+            // Every pad on which a wish of one signal holds.
+            for (size_t p = 0; p < c.device->pads.size(); ++p) {
+                const std::string& name = c.device->pads[p].name;
+                const int other = std::stoi(wish.where.empty() ? "0" : wish.where.substr(1));
+                if (asked.kind == Wish::Kind::Port && name == wish.where)
+                    asked.pads.insert(name);
+                if (asked.kind == Wish::Kind::NextTo && std::abs(int(p) - other) == 1 &&
+                    sideOf(c.device->package, p) == sideOf(c.device->package, size_t(other)))
+                    asked.pads.insert(name);
+            }
+            const auto subjects = [&c](const auto& signals) {
+                std::vector<Wish::Subject> out;
+                for (const auto& [need, signal] : signals)
+                    out.push_back({c.plan.needs[need].id, signal});
+                return out;
+            };
+            wish.subjects = subjects(asked.who);
+            wish.from = subjects(asked.from);
+            const WishStrength strength = asked.rule ? WishStrength::Rule : WishStrength::Wish;
+            if (c.board.wishes.emplace(wishText(wish), strength).second)
+                c.asked.push_back(asked);
+        }
+    }
+
+    /// Where a signal of the plan is: its pad's number, which is its pin's too; -1: nowhere.
+    static int at(const Case& c, const Plan& plan, const std::pair<size_t, std::string>& who)
+    {
+        const auto pad = plan.needs[who.first].binding.pads.find(who.second);
+        return pad == plan.needs[who.first].binding.pads.end() ? -1 : int(c.device->findPad(pad->second));
+    }
+    static bool nearEachOther(const Case& c, int a, int b, int places)
+    {
+        return sideOf(c.device->package, size_t(a)) == sideOf(c.device->package, size_t(b)) &&
+               std::abs(a - b) <= places;
+    }
+
+    /// How often a wish is broken. `counts`: whether a signal by itself can break it; `frees`: whether it is one that
+    /// no rule binds, with `rules`.
+    template <typename Counts, typename Frees>
+    static int brokenOf(const Case& c, const Case::Asked& w, const Plan& plan, Counts counts, Frees frees, bool rules)
+    {
+        using Kind = Wish::Kind;
+        int broken = 0;
+        const auto side = [&c](int pad) { return sideOf(c.device->package, size_t(pad)); };
+        if (w.kind == Kind::KeepFree || w.kind == Kind::Side || w.kind == Kind::NotSide || w.kind == Kind::Port ||
+            w.kind == Kind::NextTo) {
+            auto who = w.who;
+            if (w.kind == Kind::KeepFree)
+                for (size_t n = 0; n < plan.needs.size(); ++n)
+                    for (const auto& [signal, pad] : plan.needs[n].binding.pads)
+                        who.emplace_back(n, signal);
+            for (const auto& one : who)
+                if (const int pad = at(c, plan, one); pad >= 0 && counts(one) && !(rules && frees(one))) {
+                    const bool listedHere = w.pads.contains(c.device->pads[size_t(pad)].name);
+                    broken += w.kind == Kind::KeepFree  ? listedHere
+                              : w.kind == Kind::Side    ? side(pad) != w.side
+                              : w.kind == Kind::NotSide ? side(pad) == w.side
+                                                        : !listedHere;
+                }
+            return broken;
+        }
+        if (w.kind == Kind::Away) {
+            for (const auto& a : w.who)
+                for (const auto& b : w.from)
+                    if (const int one = at(c, plan, a), other = at(c, plan, b);
+                        one >= 0 && other >= 0 && one != other && !(rules && frees(a) && frees(b)))
+                        broken += nearEachOther(c, one, other, w.places);
+            return broken;
+        }
+        if (w.kind == Kind::Neighbours || w.kind == Kind::Order) {
+            int up = 0, down = 0;
+            for (size_t i = 0; i + 1 < w.who.size(); ++i) {
+                const int one = at(c, plan, w.who[i]), next = at(c, plan, w.who[i + 1]);
+                if (one < 0 || next < 0 || (rules && frees(w.who[i]) && frees(w.who[i + 1])))
+                    continue;
+                broken += !nearEachOther(c, one, next, 1);
+                up += !(one < next);
+                down += !(one > next);
+            }
+            return w.kind == Kind::Order ? std::min(up, down) : broken;
+        }
+        // One home for all: the best of all that there could be. Under a rule those who are free say where it may be.
+        int least = -1;
+        std::set<int> homes, ofFree;
+        std::vector<std::pair<int, bool>> there; // home, free
+        std::set<size_t> seen;
+        for (const auto& one : w.who) {
+            const int pad = at(c, plan, one);
+            if (pad < 0 || (w.kind == Kind::OneUnit && plan.needs[one.first].binding.instance.empty()) ||
+                (w.kind == Kind::OneUnit && !seen.insert(one.first).second))
+                continue;
+            const int home = w.kind == Kind::OneSide
+                                 ? side(pad)
+                                 : int(c.device->findInstance(plan.needs[one.first].binding.instance));
+            const bool free = rules && frees(one);
+            there.emplace_back(home, free);
+            homes.insert(home);
+            if (free)
+                ofFree.insert(home);
+        }
+        for (const int home : homes) {
+            if (!ofFree.empty() && !ofFree.contains(home))
+                continue;
+            int off = 0;
+            for (const auto& [at, free] : there)
+                off += !free && at != home;
+            least = least < 0 ? off : std::min(least, off);
+        }
+        return std::max(least, 0);
+    }
+
+    /// Whether a signal keeps its pad (or its need the instance, where a wish is about that).
+    static bool keepsPlace(const Case& c, const Plan& after, const Case::Asked& w,
+                           const std::pair<size_t, std::string>& who)
+    {
+        const Need& old = c.plan.needs[who.first];
+        const Binding& now = after.needs[who.first].binding;
+        if (w.kind == Wish::Kind::OneUnit)
+            return !old.binding.instance.empty() && old.binding.instance == now.instance;
+        return old.binding.pads.contains(who.second) && !leaves(c, old, now, who.second);
+    }
 
     /// A chip with a few pads on four sides, two-signal instances, a shared multiplexer field now and then, interrupt
     /// lines.
@@ -233,6 +394,8 @@ class PlacementTest : public QObject {
         c.board.parts.push_back(part);
         if (random() % 3 == 0)
             c.board.nets["P" + std::to_string(random() % 5)] = "NET";
+        if (random() % 2)
+            addWishes(c, random);
         return c;
     }
 
@@ -350,6 +513,18 @@ class PlacementTest : public QObject {
         }
         for (const auto& [part, all] : sides)
             cost.sides += int(all.size()) - 1;
+        for (const Case::Asked& asked : c.asked)
+            if (!asked.rule)
+                cost.wishes += brokenOf(
+                    c, asked, after,
+                    [&](const auto& who) {
+                        const NeedIndex need(int(who.first));
+                        const bool wasBound = before.needs[who.first].state != BoundNeed::State::Open ||
+                                              !c.plan.needs[who.first].binding.empty();
+                        return std::find(vars.begin(), vars.end(), need) != vars.end() &&
+                               (!wasBound || after.needs[who.first].binding != c.plan.needs[who.first].binding);
+                    },
+                    [](const auto&) { return false; }, false);
         // Pin by pin: who lies between two pads of another part on the same side.
         struct Used {
             int side, pin;
@@ -462,6 +637,17 @@ class PlacementTest : public QObject {
                                    ways[v][at[v]] == c.plan.needs[size_t(vars[v])].binding;
                 clean = clean && (state == BoundNeed::State::Bound || (keeps && state == BoundNeed::State::Open));
             }
+            // Rules, among those who take part.
+            Plan present = full;
+            for (size_t n = 0; n < present.needs.size(); ++n)
+                if (std::find(vars.begin(), vars.end(), NeedIndex(int(n))) == vars.end() &&
+                    std::find(stay.begin(), stay.end(), NeedIndex(int(n))) == stay.end())
+                    present.needs[n].binding = {};
+            for (const Case::Asked& asked : c.asked)
+                clean = clean && !(asked.rule &&
+                                   brokenOf(
+                                       c, asked, present, [](const auto&) { return true; },
+                                       [&](const auto& who) { return keepsPlace(c, present, asked, who); }, true) > 0);
             if (clean) {
                 const PlacementCost cost = onlyVars ? PlacementCost() : costOf(c, full, demand, before, vars);
                 if (!best.any || cost < best.cost)
@@ -499,6 +685,8 @@ class PlacementTest : public QObject {
             out += "held " + hold + "\n";
         for (const auto& [pad, net] : c.board.nets)
             out += "net " + pad + " " + net + "\n";
+        for (const auto& [sentence, strength] : c.board.wishes)
+            out += std::string(nameOf(strength)) + " " + sentence + "\n";
         for (const Contest& contest : bound.contests)
             out += "contest " + nameOf(*c.device, contest.resource) + "\n";
         return out;

@@ -56,9 +56,21 @@ class PlanTest : public QObject {
         case 8:
             return SetNet{pick(pads), random() % 3 ? std::optional(pick(words)) : std::nullopt};
         case 14:
-            return SetBoardPull{pick(pads), random() % 3   ? std::optional<BoardPull>(TerminalFact::Level(random() % 2))
-                                            : random() % 2 ? std::optional<BoardPull>(BoardPull())
-                                                           : std::nullopt};
+            if (random() % 2) {
+                static const std::vector<std::string> sentences{"keep PA3, PA4 free", "uplink on the left side",
+                                                                "uplink.tx, uplink.rx in order", "nobody on port PB"};
+                return SetWish{pick(sentences),
+                               random() % 4 ? std::optional(WishStrength(random() % 3)) : std::nullopt};
+            }
+            return SetResistors{
+                pick(pads),
+                random() % 4
+                    ? std::optional(NetResistors{
+                          random() % 2 ? std::optional(TerminalFact::Level(random() % 2)) : std::nullopt,
+                          random() % 2 ? std::optional(SeriesResistor{Resistance(Rational(int(random() % 100))),
+                                                                      random() % 2 ? "FAR" : ""})
+                                       : std::nullopt})
+                    : std::nullopt};
         case 9: {
             Need other = plan.needs.empty() ? Need() : pick(plan.needs);
             other.title += "!";

@@ -1,0 +1,387 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/wishes.h"
+
+#include "core/base/text.h"
+#include "core/pins/sides.h"
+#include "core/plan/kind.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <map>
+
+namespace bindrel {
+
+namespace {
+
+using Kind = Wish::Kind;
+
+/// Turns names into signals of needs.
+class Resolver {
+public:
+    Resolver(const Device& device, const Board& board, const Plan& plan) : device_(device), board_(board), plan_(plan)
+    {
+        for (std::size_t n = 0; n < plan.needs.size(); ++n)
+            if (const KindSpec* kind = findKind(plan.needs[n].kind))
+                signals_[n] = kind->signals(plan.needs[n]);
+    }
+
+    /// Empty when all is clear, else what is not.
+    std::string resolve(ResolvedWish& out) const
+    {
+        const Wish& wish = out.wish;
+        for (const std::string& name : wish.pads) {
+            const PadIndex pad = device_.findPad(name);
+            if (pad < 0)
+                return fmt::format("{} has no pad {}", device_.name, name);
+            out.pads.push_back(pad);
+        }
+        const auto& pins = device_.package.pins;
+        if (wish.kind == Kind::NextTo &&
+            std::none_of(pins.begin(), pins.end(), [&](const PackagePin& pin) { return pin.name == wish.where; }))
+            return fmt::format("{} has no pin {}", device_.package.name, wish.where);
+        if (wish.kind == Kind::Port && std::none_of(device_.pads.begin(), device_.pads.end(),
+                                                    [&](const Pad& pad) { return pad.name.starts_with(wish.where); }))
+            return fmt::format("no pad of {} has a name that begins with {}", device_.name, wish.where);
+        for (const bool other : {false, true})
+            for (const Wish::Subject& subject : other ? wish.from : wish.subjects)
+                if (std::string why = add(subject, other ? 1 : 0, out.signals); !why.empty())
+                    return why;
+        return {};
+    }
+
+private:
+    std::string add(const Wish::Subject& subject, int group, std::vector<WishedSignal>& out) const
+    {
+        bool any = false;
+        for (std::size_t n = 0; n < plan_.needs.size(); ++n) {
+            const Need& need = plan_.needs[n];
+            if ((subject.isPart ? need.part : need.id) != subject.id)
+                continue;
+            any = true;
+            bool found = false;
+            if (const auto known = signals_.find(n); known != signals_.end())
+                for (const SignalSpec& signal : known->second)
+                    if (subject.signal.empty() || subject.signal == signal.id) {
+                        const auto same = [&](const WishedSignal& other) {
+                            return other.need == NeedIndex(int(n)) && other.signal == signal.id && other.group == group;
+                        };
+                        if (std::any_of(out.begin(), out.end(), same))
+                            return fmt::format("{} {} is named twice", need.title, signal.id);
+                        out.push_back({NeedIndex(int(n)), signal.id, group});
+                        found = true;
+                    }
+            if (!found && !subject.signal.empty())
+                return fmt::format("{} has no signal {}", need.title, subject.signal);
+        }
+        if (any || (subject.isPart && board_.part(subject.id)))
+            return {};
+        return subject.isPart ? fmt::format("the board has no part {}", subject.id)
+                              : fmt::format("the plan has no need {}", subject.id);
+    }
+
+    const Device& device_;
+    const Board& board_;
+    const Plan& plan_;
+    std::map<std::size_t, std::vector<SignalSpec>> signals_;
+};
+
+std::string titleOf(const Plan& plan, const Bindings& bindings, const WishedSignal& at)
+{
+    const Need& need = plan.needs[std::size_t(at.need)];
+    const BoundNeed& bound = bindings.needs[std::size_t(at.need)];
+    for (const Seat& seat : bound.seats)
+        if (seat.signal.id == at.signal && bound.seats.size() > 1)
+            return seat.signal.title + " of " + need.title;
+    return need.title;
+}
+
+PadIndex padOf(const Bindings& bindings, const WishedSignal& at)
+{
+    for (const Seat& seat : bindings.needs[std::size_t(at.need)].seats)
+        if (seat.signal.id == at.signal)
+            return seat.pad;
+    return PadIndex(-1);
+}
+
+} // namespace
+
+PadPlaces::PadPlaces(const Device& device)
+    : device_(device), side_(device.pads.size(), 0), position_(device.pads.size(), -1), along_(device.pads.size(), 0),
+      sideOfPin_(sidesOf(device.package))
+{
+    const bool balls = device.package.kind == Package::Kind::BallGrid;
+    for (std::size_t i = 0; i < device.package.pins.size(); ++i) {
+        const PackagePin& pin = device.package.pins[i];
+        const auto ball = balls ? ballAt(pin.number) : std::nullopt;
+        alongOfPin_.push_back(ball ? (sideOfPin_[i] % 2 == 0 ? ball->first : ball->second) : int(i));
+        if (pin.pad >= 0) {
+            side_[std::size_t(pin.pad)] = sideOfPin_[i];
+            position_[std::size_t(pin.pad)] = int(i);
+            along_[std::size_t(pin.pad)] = alongOfPin_[i];
+        }
+    }
+}
+
+bool PadPlaces::near(PadIndex a, PadIndex b, int between) const
+{
+    return placed(a) && placed(b) && side(a) == side(b) &&
+           std::abs(along_[std::size_t(a)] - along_[std::size_t(b)]) <= between;
+}
+
+int PadPlaces::turn(PadIndex a, PadIndex b) const
+{
+    const bool balls = device_.package.kind == Package::Kind::BallGrid;
+    if (!placed(a) || !placed(b) || (balls && side(a) != side(b)))
+        return 0;
+    const int from = along_[std::size_t(a)], to = along_[std::size_t(b)];
+    return from < to ? 1 : from > to ? -1 : 0;
+}
+
+bool PadPlaces::besidePin(PadIndex pad, std::string_view name) const
+{
+    if (!placed(pad))
+        return false;
+    for (std::size_t i = 0; i < device_.package.pins.size(); ++i)
+        if (device_.package.pins[i].name == name && sideOfPin_[i] == side(pad) &&
+            std::abs(alongOfPin_[i] - along_[std::size_t(pad)]) <= 1 && int(i) != position_[std::size_t(pad)])
+            return true;
+    return false;
+}
+
+bool ResolvedWish::isSingle() const
+{
+    return wish.kind == Kind::KeepFree || wish.kind == Kind::Side || wish.kind == Kind::NotSide ||
+           wish.kind == Kind::Port || wish.kind == Kind::NextTo;
+}
+
+bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadIndex pad) const
+{
+    if (pad < 0 || !places.placed(pad))
+        return false;
+    switch (wish.kind) {
+    case Kind::KeepFree:
+        return std::find(pads.begin(), pads.end(), pad) != pads.end();
+    case Kind::Side:
+        return places.side(pad) != wish.side;
+    case Kind::NotSide:
+        return places.side(pad) == wish.side;
+    case Kind::Port:
+        return !device.pads[std::size_t(pad)].name.starts_with(wish.where);
+    case Kind::NextTo:
+        return !places.besidePin(pad, wish.where);
+    case Kind::Order:
+    case Kind::OneSide:
+    case Kind::OneUnit:
+    case Kind::Away:
+    case Kind::Neighbours:
+        break;
+    }
+    return false;
+}
+
+WishReading resolveWishes(const Device& device, const Board& board, const Plan& plan)
+{
+    WishReading out;
+    if (board.wishes.empty())
+        return out;
+    const Resolver resolver(device, board, plan);
+    for (const auto& [text, strength] : board.wishes) {
+        const Expected<Wish> wish = parseWish(text);
+        ResolvedWish resolved{wish ? *wish : Wish(), text, strength == WishStrength::Rule, {}, {}};
+        if (std::string why = wish ? resolver.resolve(resolved) : wish.problem().message; !why.empty())
+            out.unclear.push_back({text, std::move(why)});
+        else
+            out.wishes.push_back(std::move(resolved));
+    }
+    return out;
+}
+
+namespace {
+
+/// The position with the most of them; ties go to the first.
+template <typename Key> Key commonest(const std::vector<Key>& keys)
+{
+    std::map<Key, int> count;
+    int most = 0;
+    for (const Key& key : keys)
+        most = std::max(most, ++count[key]);
+    for (const Key& key : keys)
+        if (count[key] == most)
+            return key;
+    return {};
+}
+
+/// Two that follow each other in the sentence; those without a pad are compared with nothing.
+template <typename Compare> void eachPair(const PadPlaces& places, const std::vector<PadIndex>& pads, Compare compare)
+{
+    const auto there = [&](std::size_t i) { return pads[i] >= 0 && places.placed(pads[i]); };
+    for (std::size_t i = 0; i + 1 < pads.size(); ++i)
+        if (there(i) && there(i + 1))
+            compare(int(i), int(i + 1));
+}
+
+std::vector<BrokenAt> outOfOrder(const PadPlaces& places, const std::vector<PadIndex>& pads)
+{
+    std::vector<BrokenAt> rising, falling;
+    eachPair(places, pads, [&](int one, int next) {
+        const int turn = places.turn(pads[std::size_t(one)], pads[std::size_t(next)]);
+        if (turn != 1)
+            rising.push_back({next, one});
+        if (turn != -1)
+            falling.push_back({next, one});
+    });
+    return rising.size() <= falling.size() ? rising : falling;
+}
+
+std::vector<BrokenAt> offOneSide(const PadPlaces& places, const std::vector<PadIndex>& pads,
+                                 const std::vector<int>& there)
+{
+    std::vector<int> sides;
+    for (const int i : there)
+        sides.push_back(places.side(pads[std::size_t(i)]));
+    std::vector<BrokenAt> out;
+    for (std::size_t i = 0; i < there.size(); ++i)
+        if (sides[i] != commonest(sides))
+            out.push_back({there[i], -1});
+    return out;
+}
+
+std::vector<BrokenAt> offOneUnit(const ResolvedWish& wish, const std::vector<InstanceIndex>& instances)
+{
+    std::vector<int> first, units; // of each need: its first signal here, its instance
+    for (std::size_t i = 0; i < instances.size(); ++i)
+        if (instances[i] >= 0 && std::none_of(first.begin(), first.end(), [&](int known) {
+                return wish.signals[std::size_t(known)].need == wish.signals[i].need;
+            })) {
+            first.push_back(int(i));
+            units.push_back(int(instances[i]));
+        }
+    std::vector<BrokenAt> out;
+    for (std::size_t i = 0; i < first.size(); ++i)
+        if (units[i] != commonest(units))
+            out.push_back({first[i], -1});
+    return out;
+}
+
+} // namespace
+
+std::vector<BrokenAt> brokenAt(const PadPlaces& places, const ResolvedWish& wish, const std::vector<PadIndex>& pads,
+                               const std::vector<InstanceIndex>& instances)
+{
+    std::vector<int> there;
+    for (std::size_t i = 0; i < pads.size(); ++i)
+        if (pads[i] >= 0 && places.placed(pads[i]))
+            there.push_back(int(i));
+    std::vector<BrokenAt> out;
+    switch (wish.wish.kind) {
+    case Kind::Order:
+        return outOfOrder(places, pads);
+    case Kind::OneSide:
+        return offOneSide(places, pads, there);
+    case Kind::OneUnit:
+        return offOneUnit(wish, instances);
+    case Kind::Away:
+        for (const int a : there)
+            for (const int b : there) {
+                const PadIndex one = pads[std::size_t(a)], other = pads[std::size_t(b)];
+                if (wish.signals[std::size_t(a)].group == 0 && wish.signals[std::size_t(b)].group == 1 &&
+                    one != other && places.near(one, other, wish.wish.places))
+                    out.push_back({a, b});
+            }
+        return out;
+    case Kind::Neighbours:
+        eachPair(places, pads, [&](int one, int next) {
+            if (!places.near(pads[std::size_t(one)], pads[std::size_t(next)], 1))
+                out.push_back({next, one});
+        });
+        return out;
+    case Kind::KeepFree:
+    case Kind::Side:
+    case Kind::NotSide:
+    case Kind::Port:
+    case Kind::NextTo:
+        break;
+    }
+    return out;
+}
+
+namespace {
+
+std::string jointWords(Kind kind, const std::string& one, const std::string& other)
+{
+    switch (kind) {
+    case Kind::Order:
+        return fmt::format("{} does not follow {}", one, other);
+    case Kind::OneSide:
+        return one + " is on another side";
+    case Kind::OneUnit:
+        return one + " is on another unit";
+    case Kind::Away:
+        return fmt::format("{} is too near {}", one, other);
+    default:
+        return fmt::format("{} is not beside {}", one, other);
+    }
+}
+
+} // namespace
+
+WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& plan, const Bindings& bindings,
+                    const ResolvedWish& wish)
+{
+    WishState out;
+    if (!wish.isSingle()) {
+        std::vector<PadIndex> pads;
+        std::vector<InstanceIndex> instances;
+        for (const WishedSignal& signal : wish.signals) {
+            pads.push_back(padOf(bindings, signal));
+            instances.push_back(bindings.needs[std::size_t(signal.need)].instance);
+        }
+        for (const BrokenAt& broken : brokenAt(places, wish, pads, instances)) {
+            const WishedSignal& by = wish.signals[std::size_t(broken.at)];
+            ++out.broken;
+            out.by.push_back(by);
+            out.words.push_back(jointWords(
+                wish.wish.kind,
+                wish.wish.kind == Kind::OneUnit ? plan.needs[std::size_t(by.need)].title : titleOf(plan, bindings, by),
+                broken.other < 0 ? std::string() : titleOf(plan, bindings, wish.signals[std::size_t(broken.other)])));
+        }
+        return out;
+    }
+    const auto look = [&](const WishedSignal& signal, PadIndex pad) {
+        if (!wish.breaks(device, places, pad))
+            return;
+        ++out.broken;
+        out.by.push_back(signal);
+        const std::string& name = device.pads[std::size_t(pad)].name;
+        const bool bySide = wish.wish.kind == Kind::Side || wish.wish.kind == Kind::NotSide;
+        out.words.push_back(bySide ? fmt::format("{} is on {}, on the {} side", titleOf(plan, bindings, signal), name,
+                                                 sideName(places.side(pad)))
+                                   : fmt::format("{} is on {}", titleOf(plan, bindings, signal), name));
+    };
+    if (wish.wish.kind == Kind::KeepFree) {
+        for (std::size_t n = 0; n < plan.needs.size(); ++n)
+            for (const Seat& seat : bindings.needs[n].seats)
+                look({NeedIndex(int(n)), seat.signal.id, 0}, seat.pad);
+    } else {
+        for (const WishedSignal& signal : wish.signals)
+            look(signal, padOf(bindings, signal));
+    }
+    return out;
+}
+
+std::vector<std::string> brokenWishes(const Device& device, const Board& board, const Plan& plan)
+{
+    std::vector<std::string> out;
+    if (board.wishes.empty())
+        return out;
+    const PadPlaces places(device);
+    const Bindings bindings = bind(device, plan);
+    for (const ResolvedWish& wish : resolveWishes(device, board, plan).wishes)
+        if (const int broken = judgeWish(device, places, plan, bindings, wish).broken; broken > 0)
+            out.push_back(broken == 1 ? wish.text : fmt::format("{} ({})", wish.text, broken));
+    return out;
+}
+
+} // namespace bindrel

@@ -1,0 +1,227 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/assignment.h"
+#include "core/device/load_device.h"
+#include "core/findings/finding.h"
+#include "core/interchange/board_sheet.h"
+#include "core/interchange/board_text.h"
+#include "core/pins/placement.h"
+#include "core/pins/placement_words.h"
+#include "core/pins/wishes.h"
+#include "core/plan/plan_file.h"
+#include "tests/support/fixtures.h"
+
+#include <random>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// What the layout of a board asks for: read, kept in files, judged and kept by searches. That searches keep as much of
+/// it as can be kept, placement_test shows by enumeration.
+class WishesTest : public QObject {
+    Q_OBJECT
+
+    static Wish randomWish(std::mt19937& random)
+    {
+        const auto name = [&random] {
+            static const std::vector<std::string> names{"uplink", "a",     "gate-bridge", "x_1",
+                                                        "in",     "order", "on",          "pins"};
+            return names[random() % names.size()];
+        };
+        const auto subjects = [&] {
+            std::vector<Wish::Subject> out;
+            for (int k = 2 + int(random() % 2); k > 0; --k) {
+                Wish::Subject subject{name(), {}, random() % 3 == 0};
+                if (!subject.isPart && random() % 2)
+                    subject.signal = name();
+                out.push_back(subject);
+            }
+            return out;
+        };
+        Wish wish;
+        wish.kind = Wish::Kind(random() % 10);
+        if (wish.kind == Wish::Kind::KeepFree)
+            wish.pads = {"PA3", "P0_1"};
+        else
+            wish.subjects = subjects();
+        if (wish.kind == Wish::Kind::Away) {
+            wish.from = subjects();
+            wish.places = 1 + int(random() % 64);
+        }
+        if (wish.kind == Wish::Kind::Port || wish.kind == Wish::Kind::NextTo)
+            wish.where = name();
+        if (wish.kind == Wish::Kind::Side || wish.kind == Wish::Kind::NotSide)
+            wish.side = int(random() % 4);
+        return wish;
+    }
+
+    static std::vector<Finding> found(const Snapshot& s, const char* rule)
+    {
+        std::vector<Finding> out;
+        for (const Finding& finding : s.findings)
+            if (finding.rule == rule)
+                out.push_back(finding);
+        return out;
+    }
+
+private Q_SLOTS:
+    void sentencesThereAndBack()
+    {
+        std::mt19937 random(seeded(3));
+        for (int i = 0; i < 3000; ++i) {
+            const Wish wish = randomWish(random);
+            const std::string text = wishText(wish);
+            const Expected<Wish> again = parseWish(text);
+            QVERIFY2(again.ok(), (text + ": " + (again ? "" : again.problem().message)).c_str());
+            QVERIFY2(*again == wish, text.c_str());
+        }
+        for (const std::string& example : wishExamples()) {
+            const Expected<Wish> read = parseWish(example);
+            QVERIFY2(read && wishText(*read) == example, example.c_str());
+        }
+        // As people write it.
+        for (const auto& [said, kept] : {std::pair("  uplink on left ", "uplink on the left side"),
+                                         {"uplink on the left side.", "uplink on the left side"},
+                                         {"shunt away from pump", "shunt 1 pin away from pump"},
+                                         {"keep PA3,PA4 free", "keep PA3, PA4 free"}}) {
+            const Expected<Wish> read = parseWish(said);
+            QVERIFY2(read && wishText(*read) == kept, said);
+        }
+    }
+
+    void whatIsNoWishIsRefused()
+    {
+        for (const char* text :
+             {"", "keep free", "keep  free", "uplink", "uplink on the far side", "on the left side", "a,, b in order",
+              "uplink.tx in order", "a 0 pins away from b", "a 65 pins away from b", "a -1 pins away from b",
+              "a 99999999999999999999 pins away from b", "a away from ", "a next to ", "part  in order.x",
+              "a on port P B", "a b in order", "part x.y in order", "keep PA 3 free"})
+            QVERIFY2(!parseWish(text), text);
+        std::mt19937 random(seeded(4));
+        const std::string letters = "ab .,\tonkeepfree3-";
+        for (int i = 0; i < 20'000; ++i) {
+            std::string text;
+            for (unsigned k = random() % 40; k > 0; --k)
+                text += letters[random() % letters.size()];
+            if (const Expected<Wish> read = parseWish(text); read) {
+                const Expected<Wish> again = parseWish(wishText(*read));
+                QVERIFY2(again && *again == *read, text.c_str());
+            }
+        }
+    }
+
+    /// From nothing to the main example's board, with wishes of each sort: kept, and said where they are not.
+    void theMainExampleKeepsItsWishes()
+    {
+        Workpiece work = demo("sluice-node-c-start");
+        const std::string pin = "PB0";
+        for (const char* sentence : {"gate-bridge in order", "uplink on the left side"})
+            work = with(std::move(work), SetWish{sentence, WishStrength::Wish});
+        work = with(std::move(work), SetWish{"keep " + pin + " free", WishStrength::Rule});
+        std::vector<NeedIndex> open;
+        for (size_t n = 0; n < work.plan.needs.size(); ++n)
+            open.push_back(int(n));
+        const Board board = boardWithPlan(*work.board, *work.device, work.plan);
+        const PlacementResult result = place(*work.device, board, work.plan, {.needs = open});
+        QVERIFY(!result.ways.empty());
+        work.plan = *applied(work.plan, editOfPlacement(work.plan, result.ways.front(), "Bind"));
+        for (const Need& need : work.plan.needs)
+            for (const auto& [signal, pad] : need.binding.pads)
+                QVERIFY2(pad != pin, need.id.c_str());
+        const auto s = run(work);
+        QCOMPARE(int(result.ways.front().notKept.size()), int(found(*s, "BRD-02").size()));
+        QVERIFY(found(*s, "BRD-03").empty());
+    }
+
+    /// What is bound against a wish is a finding; its fix moves it, and is one step back.
+    void theFixKeepsTheWish()
+    {
+        const Workpiece work = demo();
+        const auto s = run(work);
+        const Need* uplink = s->plan.need("uplink");
+        QVERIFY(uplink);
+        const std::string pad = uplink->binding.pads.at("tx");
+        const Workpiece asked = with(work, SetWish{"keep " + pad + " free", WishStrength::Wish});
+        const auto broken = run(asked);
+        const std::vector<Finding> findings = found(*broken, "BRD-02");
+        QCOMPARE(int(findings.size()), 1);
+        QVERIFY(findings[0].severity == Finding::Severity::Caution);
+        QCOMPARE(findings[0].place.id, std::string("uplink"));
+        const Expected<Edit> fix = fixFor(broken->facts(), findings[0]);
+        QVERIFY2(fix.ok(), fix ? "" : fix.problem().message.c_str());
+        const Expected<Plan> after = applied(broken->plan, *fix);
+        QVERIFY(after.ok());
+        Workpiece moved = asked;
+        moved.plan = *after;
+        const auto kept = run(moved);
+        QVERIFY(found(*kept, "BRD-02").empty());
+        QCOMPARE(kept->count(Finding::Severity::Error), s->count(Finding::Severity::Error));
+        QVERIFY(*applied(*after, inverse(broken->plan, *fix)) == broken->plan);
+        // A rule that is broken is an error.
+        const auto strict = run(with(work, SetWish{"keep " + pad + " free", WishStrength::Rule}));
+        QVERIFY(found(*strict, "BRD-02")[0].severity == Finding::Severity::Error);
+    }
+
+    void namesThatAreNotThereAreTold()
+    {
+        Workpiece work = demo();
+        for (const char* sentence :
+             {"nobody in order", "keep PZ9 free", "uplink.nothing, uplink.tx in order", "uplink next to NOPIN",
+              "part none on the left side", "uplink, uplink.tx in order"})
+            work = with(std::move(work), SetWish{sentence, WishStrength::Wish});
+        const auto s = run(work);
+        const std::vector<Finding> unclear = found(*s, "BRD-03");
+        QCOMPARE(int(unclear.size()), 6);
+        Plan plan = s->plan;
+        for (const Finding& finding : unclear) {
+            const Expected<Edit> fix = fixFor(s->facts(), finding);
+            QVERIFY(fix.ok());
+            plan = *applied(plan, *fix);
+        }
+        QVERIFY(plan.wishes.empty());
+    }
+
+    /// In plans and board files, in the rows of the board, and by an assignment.
+    void everyWayToSayIt()
+    {
+        Workpiece work = demo();
+        const Expected<Edit> typed = readAssignment(work, "wish.uplink on left=rule");
+        QVERIFY2(typed.ok(), typed ? "" : typed.problem().message.c_str());
+        QVERIFY((typed->changes == std::vector<Change>{SetWish{"uplink on the left side", WishStrength::Rule}}));
+        QVERIFY(!readAssignment(work, "wish.uplink on left=maybe") && !readAssignment(work, "wish.uplink=wish"));
+        work.plan = *applied(work.plan, *typed);
+        auto s = run(work);
+        const Expected<Workpiece> again = parsePlan(planText(s->plan), "again", library());
+        QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
+        QVERIFY(again->plan.wishes == s->plan.wishes);
+
+        // As a board file; a plan on it can say otherwise and go back.
+        const Expected<Board> filed = parseBoard(boardText(*s, "with-wishes"), "board",
+                                                 [](std::string_view name) { return library().part(name); });
+        QVERIFY2(filed.ok(), filed ? "" : filed.problem().text().c_str());
+        QVERIFY(filed->wishes == s->board->wishes);
+        Workpiece on = work;
+        on.board = std::make_shared<const Board>(*filed);
+        on.plan.wishes.clear();
+        const auto there = run(on);
+        QCOMPARE(int(boardWishes(*there).size()), 1);
+        QVERIFY(!boardWishes(*there)[0].ofPlan);
+        const Expected<Edit> dropped = wishEdit(*there, "uplink on the left side", "");
+        QVERIFY(dropped.ok());
+        on.plan = *applied(on.plan, *dropped);
+        const auto without = run(on);
+        QVERIFY(without->board->wishes.empty());
+        QVERIFY(boardWishes(*without)[0].strength == WishStrength::Dropped);
+        const Expected<Edit> back = wishStrengthEdit(*without, "uplink on the left side", "rule");
+        QVERIFY(back && applied(on.plan, *back)->wishes.empty());
+        const Expected<Edit> other = wishEdit(*there, "uplink on the left side", "uplink on right");
+        QVERIFY(other && applied(on.plan, *other).ok());
+        QVERIFY(!wishEdit(*there, "", "uplink") && !wishStrengthEdit(*there, "uplink on the left side", "much"));
+        // A board cannot drop what only it says.
+        QVERIFY(!parseBoard(
+            R"({"format":1,"name":"b","device":"SE4332-C64","supply":"3.3 V","parts":{},"wishes":{"a in order":"dropped"}})",
+            "b", nullptr));
+    }
+};
+
+BINDREL_TEST(WishesTest)
+#include "wishes_test.moc"
