@@ -21,9 +21,11 @@ Json boardJson(const Snapshot& s)
 {
     Json out{{"facts", Json::array()}, {"parts", Json::array()}};
     for (const BoardFact& fact : boardFacts(s))
-        out["facts"].push_back(Json{{"what", fact.what == BoardFact::What::Clock    ? fact.clock
-                                             : fact.what == BoardFact::What::Supply ? "supply"
-                                                                                    : "temperature"},
+        out["facts"].push_back(Json{{"what", fact.what == BoardFact::What::Clock       ? fact.clock
+                                             : fact.what == BoardFact::What::Outline   ? "outline"
+                                             : fact.what == BoardFact::What::ChipPlace ? "chip"
+                                             : fact.what == BoardFact::What::Supply    ? "supply"
+                                                                                       : "temperature"},
                                     {"value", fact.value},
                                     {"from", fact.source},
                                     {"range", fact.range},

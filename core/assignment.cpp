@@ -55,6 +55,18 @@ public:
             return net(rest);
         if (head == "resistors" || head == "pull") // as it was called before there were others
             return resistors(rest);
+        if (head == "place") {
+            if (!board_.part(rest)) {
+                std::vector<std::string> ids;
+                for (const Part& part : board_.parts)
+                    ids.push_back(part.id);
+                return problemOf(fmt::format("\"{}\" is no part of the board.{}", rest, didYouMean(rest, ids)));
+            }
+            const Expected<BoardPlace> read = parsePlace(value_);
+            if (given() && !read)
+                return read.problem();
+            return edit(SetPlace{rest, given() ? std::optional(placeText(*read)) : std::nullopt});
+        }
         if (head == "wish")
             return wish(rest);
         if (head == "mode")
@@ -110,6 +122,18 @@ private:
             if (!read)
                 return read.problem();
             return std::optional(edit(SetText{What::Temperature, temperatureText(*read)}));
+        }
+        if (what_ == "outline") {
+            const Expected<BoardOutline> read = parseOutline(value_);
+            if (!value_.empty() && !read)
+                return read.problem();
+            return std::optional(edit(SetText{What::Outline, read ? outlineText(*read) : std::string()}));
+        }
+        if (what_ == "chip") {
+            const Expected<BoardPlace> read = parsePlace(value_);
+            if (!value_.empty() && !read)
+                return read.problem();
+            return std::optional(edit(SetText{What::ChipPlace, read ? placeText(*read) : std::string()}));
         }
         if (what_ == "range") {
             std::vector<std::string> ids;
@@ -397,8 +421,9 @@ private:
 
     Problem unknown(const std::string& name) const
     {
-        std::vector<std::string> known{"name", "supply", "temperature", "range", "regulator", "prefix",    "on_failure",
-                                       "net",  "mode",   "nonvolatile", "hold",  "leave_out", "resistors", "wish"};
+        std::vector<std::string> known{"name",       "supply", "temperature", "range",       "regulator", "prefix",
+                                       "on_failure", "net",    "mode",        "nonvolatile", "hold",      "leave_out",
+                                       "resistors",  "wish",   "outline",     "chip",        "place"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)

@@ -19,6 +19,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSortFilterProxyModel>
+#include <QStackedWidget>
 #include <QTableView>
 #include <QVBoxLayout>
 
@@ -141,20 +142,52 @@ void BoardStation::addTables(QVBoxLayout& column)
     auto* above = new QHBoxLayout;
     above->setContentsMargins(12, 0, 0, 0);
     above->setSpacing(16);
-    facts_ = table("Supply, temperature and clocks of the board", factsModel_, {96, 290, 72, 122});
+    facts_ = table("Supply, temperature and clocks of the board", factsModel_, {100, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
-    above->addWidget(facts_, 1);
+    above->addWidget(facts_, 3);
     nets_ = table("Nets of the pads", netsShown_, {36, 42, 80, 66, 58});
-    constexpr int kNetsNarrowest = 282, kNetsWidest = 400;
+    constexpr int kNetsNarrowest = 296, kNetsWidest = 400;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
     nets_->setSortingEnabled(true);
     nets_->sortByColumn(0, Qt::AscendingOrder);
-    above->addWidget(nets_);
+    above->addWidget(nets_, 2);
     column.addLayout(above, 1);
 
-    auto* partsHead = new QHBoxLayout;
-    partsHead->addWidget(panelHeading("Parts and connectors"));
+    parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
+    stretch(parts_, BoardPartsModel::LeadsTo);
+    wishes_ = table("Wishes for the layout", wishesModel_, {420, 70, 300});
+    stretch(wishes_, BoardWishesModel::State);
+    lower_ = new QStackedWidget;
+    for (QWidget* page : {static_cast<QWidget*>(parts_), outlinePage(), static_cast<QWidget*>(wishes_)})
+        lower_->addWidget(page);
+    column.addLayout(lowerHead());
+    auto* below = new QHBoxLayout;
+    below->setContentsMargins(12, 0, 0, 0);
+    below->addWidget(lower_);
+    column.addLayout(below, 2);
+    setFocusProxy(facts_);
+}
+
+/// Which of three things is shown below, and what goes with it.
+QHBoxLayout* BoardStation::lowerHead()
+{
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(12, 0, 12, 0);
+    const auto button = [&](const QString& text, const QString& tip, Lower page) {
+        auto* made = new QPushButton(text);
+        made->setCheckable(true);
+        made->setAutoExclusive(true);
+        made->setToolTip(tip);
+        made->setChecked(page == Lower::Parts);
+        connect(made, &QPushButton::clicked, this, [this, page] { showLower(page); });
+        head->addWidget(made);
+        lowerButtons_.push_back(made);
+    };
+    button("Pa&rts", "Parts and connectors with their terminals, as far as the chip must know of them", Lower::Parts);
+    button("Outli&ne", "Where parts stand on the board, and how the chip is turned there", Lower::Outline);
+    button("Wis&hes", "What the layout of the board asks for, kept by every search", Lower::Wishes);
+    head->addSpacing(12);
     filter_ = new QLineEdit;
     filter_->setPlaceholderText("Filter parts");
     filter_->setAccessibleName("Filter parts");
@@ -163,31 +196,86 @@ void BoardStation::addTables(QVBoxLayout& column)
     connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
         partsShown_->setFilterRegularExpression(QRegularExpression(QRegularExpression::escape(text)));
     });
-    partsHead->addWidget(filter_);
-    hint_ = new QLabel("No parts yet. New part\u2026 takes a title and its terminals.");
+    head->addWidget(filter_);
+    hint_ = new QLabel;
     hint_->setMinimumWidth(10);
-    partsHead->addWidget(hint_);
-    partsHead->addStretch(1);
-    parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
-    stretch(parts_, BoardPartsModel::LeadsTo);
-    auto* left = new QVBoxLayout;
-    left->addLayout(partsHead);
-    left->addWidget(parts_);
-    wishes_ = table("Wishes for the layout", wishesModel_, {210, 66, 90});
-    stretch(wishes_, BoardWishesModel::Sentence);
-    constexpr int kWishesNarrowest = 300, kWishesWidest = 460;
-    wishes_->setMinimumWidth(kWishesNarrowest);
-    wishes_->setMaximumWidth(kWishesWidest);
-    auto* right = new QVBoxLayout;
-    right->addWidget(panelHeading("Wishes for the layout"));
-    right->addWidget(wishes_);
-    auto* below = new QHBoxLayout;
-    below->setContentsMargins(12, 0, 0, 0);
-    below->setSpacing(16);
-    below->addLayout(left, 1);
-    below->addLayout(right, 1);
-    column.addLayout(below, 2);
-    setFocusProxy(facts_);
+    head->addWidget(hint_, 1);
+    return head;
+}
+
+QWidget* BoardStation::outlinePage()
+{
+    auto* page = new QWidget;
+    auto* column = new QVBoxLayout(page);
+    column->setContentsMargins(0, 0, 0, 4);
+    column->setSpacing(4);
+    picture_ = new BoardPicture(document_, view_);
+    column->addWidget(picture_, 1);
+    auto* row = new QHBoxLayout;
+    placeLabel_ = new QLabel;
+    placeLabel_->setTextFormat(Qt::PlainText);
+    row->addWidget(placeLabel_);
+    placeField_ = new QLineEdit;
+    placeField_->setMaximumWidth(260);
+    placeField_->setMaxLength(60);
+    placeField_->setPlaceholderText("12.5, 30 mm, turned 90, below");
+    placeField_->setAccessibleName("Place of what is chosen");
+    placeLabel_->setBuddy(placeField_);
+    placeField_->installEventFilter(this);
+    row->addWidget(placeField_, 1);
+    row->addStretch(1);
+    column->addLayout(row);
+    connect(picture_, &BoardPicture::chosenChanged, this, &BoardStation::showPlace);
+    connect(picture_, &BoardPicture::textWanted, this, [this] {
+        placeField_->setFocus();
+        placeField_->selectAll();
+    });
+    connect(placeField_, &QLineEdit::textEdited, this, &BoardStation::noteTyping);
+    connect(placeField_, &QLineEdit::returnPressed, this, [this] {
+        noteTyping();
+        if (view_.pending().settle(placeField_))
+            picture_->setFocus();
+    });
+    return page;
+}
+
+void BoardStation::showLower(Lower page)
+{
+    if (view_.pending().settle()) {
+        lower_->setCurrentIndex(int(page));
+        picture_->setLive(page == Lower::Outline && isVisible());
+        QWidget* const focus[] = {parts_, picture_, wishes_};
+        focus[int(page)]->setFocus();
+    }
+    lowerButtons_[size_t(lower_->currentIndex())]->setChecked(true);
+    refresh();
+}
+
+void BoardStation::showPlace()
+{
+    const BoardItem* item = picture_->chosen();
+    if (!item || view_.pending().waits(placeField_))
+        return;
+    placeLabel_->setText(QString("&Place of %1").arg(QString::fromStdString(item->title).replace("&", "&&").left(40)));
+    placeField_->setText(item->place ? QString::fromStdString(placeText(*item->place)) : QString());
+}
+
+void BoardStation::noteTyping()
+{
+    if (const BoardItem* item = picture_->chosen())
+        view_.pending().typed(placeField_,
+                              [this, part = item->part] { return commitPlace(part, placeField_->text()); });
+}
+
+QString BoardStation::commitPlace(const std::string& part, const QString& text)
+{
+    if (!document_.isOpen())
+        return {};
+    const Expected<BoardPlace> place = parsePlace(text.toStdString());
+    if (!place && !text.trimmed().isEmpty())
+        return QString::fromStdString(place.problem().message);
+    document_.apply(placeEdit(document_.snapshot(), part, place ? std::optional(*place) : std::nullopt));
+    return {};
 }
 
 void BoardStation::addEditors()
@@ -286,7 +374,16 @@ void BoardStation::refresh()
     if (!document_.isOpen())
         return;
     const Snapshot& s = document_.snapshot();
-    hint_->setVisible(s.board->parts.empty());
+    const auto page = Lower(lower_->currentIndex());
+    filter_->setVisible(page == Lower::Parts);
+    hint_->setText(page == Lower::Parts
+                       ? (s.board->parts.empty() ? "No parts yet. New part\u2026 takes a title and its terminals." : "")
+                   : page == Lower::Wishes ? "Kept by every search where that is possible; a rule is kept always."
+                                           : "");
+    const auto broken =
+        std::ranges::count_if(s.findings, [](const Finding& finding) { return finding.rule == "BRD-02"; });
+    lowerButtons_[size_t(Lower::Wishes)]->setText(broken > 0 ? QString("Wis&hes \u00b7 %1 not kept").arg(broken)
+                                                             : QString("Wis&hes"));
     title_->setText(s.plan.board.empty() ? QString("no board file; what is entered here is saved in the plan")
                                          : QString("%1; what differs from its file is saved in the plan")
                                                .arg(QString::fromStdString(s.board->title)));
@@ -297,6 +394,7 @@ void BoardStation::showEvent(QShowEvent*)
     factsModel_->setLive(true);
     partsModel_->setLive(true);
     wishesModel_->setLive(true);
+    picture_->setLive(lower_->currentIndex() == int(Lower::Outline));
     pins_->setLive(true);
 }
 
@@ -305,6 +403,7 @@ void BoardStation::hideEvent(QHideEvent*)
     factsModel_->setLive(false);
     partsModel_->setLive(false);
     wishesModel_->setLive(false);
+    picture_->setLive(false);
     pins_->setLive(false);
 }
 
@@ -398,6 +497,19 @@ void BoardStation::saveAsFile(const QString& path)
 
 bool BoardStation::eventFilter(QObject* watched, QEvent* event)
 {
+    if (watched == placeField_) {
+        if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+            view_.pending().forget(placeField_);
+            showPlace();
+            picture_->setFocus();
+            return true;
+        }
+        // As in every other field; but looking into the data sheet in another window is not leaving it.
+        if (event->type() == QEvent::FocusOut && static_cast<QFocusEvent*>(event)->reason() != Qt::PopupFocusReason &&
+            static_cast<QFocusEvent*>(event)->reason() != Qt::ActiveWindowFocusReason)
+            view_.pending().settle(placeField_);
+        return QWidget::eventFilter(watched, event);
+    }
     auto* view = qobject_cast<QTableView*>(watched);
     if (!view || event->type() != QEvent::KeyPress)
         return QWidget::eventFilter(watched, event);

@@ -2,11 +2,14 @@
 #pragma once
 
 #include "app/board/board_models.h"
+#include "app/board/board_picture.h"
 #include "app/session/view_state.h"
 
 #include <QWidget>
 
 class QHBoxLayout;
+class QPushButton;
+class QStackedWidget;
 class QLabel;
 class QLineEdit;
 class QSortFilterProxyModel;
@@ -29,11 +32,17 @@ public:
     QTableView* nets() const { return nets_; }
     QTableView* wishes() const { return wishes_; }
     QLineEdit* filter() const { return filter_; }
+    BoardPicture* picture() const { return picture_; }
+    QLineEdit* placeField() const { return placeField_; }
 
     /// The cell where it is said what drives a clock, being edited when there is one.
     void editClock(const std::string& clock);
     /// Writes all of it as a board file for other plans.
     void saveAsFile(const QString& path);
+
+    enum class Lower { Parts, Outline, Wishes };
+    /// What is shown below facts and nets.
+    void showLower(Lower page);
 
 public Q_SLOTS:
     void askForFile();
@@ -55,6 +64,11 @@ private:
     void addEditors();
     /// The inspector shows what a row is about.
     void selectWhatIsCurrent();
+    QHBoxLayout* lowerHead();
+    QWidget* outlinePage();
+    void showPlace();
+    void noteTyping();
+    QString commitPlace(const std::string& part, const QString& text);
     void askForPart();
     QTableView* table(const QString& name, QAbstractItemModel* model, const std::vector<int>& widths);
     void refresh();
@@ -75,6 +89,11 @@ private:
     QTableView* nets_ = nullptr;
     QTableView* wishes_ = nullptr;
     QLineEdit* filter_ = nullptr;
+    QStackedWidget* lower_ = nullptr;
+    std::vector<QPushButton*> lowerButtons_; ///< by what they show
+    BoardPicture* picture_ = nullptr;
+    QLabel* placeLabel_ = nullptr;
+    QLineEdit* placeField_ = nullptr;
     QLabel* title_ = nullptr;
     QLabel* hint_ = nullptr;
     bool restoring_ = false;

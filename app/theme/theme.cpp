@@ -69,6 +69,7 @@ QString styleSheet(const Theme& t)
         QComboBox QAbstractItemView { background: %2; border: 1px solid %3; selection-background-color: %5; selection-color: %1; }
         QPushButton { background: %2; border: 1px solid %3; padding: 4px 12px; }
         QPushButton:hover, QPushButton:focus { border-color: %4; }
+        QPushButton:checked { background: %5; border-color: %4; }
         QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
         QPushButton:disabled { color: %7; }
         QPushButton[primary="true"] { background: %4; color: %2; border-color: %4; } QPushButton[primary="true"]:disabled { background: %2; color: %7; border-color: %3; }

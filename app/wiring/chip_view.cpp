@@ -39,7 +39,9 @@ void ChipView::relayout()
 {
     if (!document_.isOpen())
         return;
-    layout_ = layOut(shown(), turns_);
+    // As it stands on the board, where that is known, and turned on by hand from there.
+    const std::optional<BoardPlace>& standing = shown().board->chipPlace;
+    layout_ = layOut(shown(), turns_ + (standing ? standing->turn / 90 : 0));
     collectContests();
     setTransform();
     update();

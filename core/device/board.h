@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/device/board_place.h"
 #include "core/device/clock_node.h"
 #include "core/device/part.h"
 #include "core/device/wish.h"
@@ -52,7 +53,10 @@ struct Board {
     std::map<std::string, std::string, std::less<>> nets; ///< pad or pin name -> net name
     /// By pad: resistors at its net, beside the pulls that are said of the terminals at the other end.
     std::map<std::string, NetResistors, std::less<>> resistors;
-    Wishes wishes; ///< of the person who lays it out; none is Dropped
+    std::optional<BoardOutline> outline;
+    std::optional<BoardPlace> chipPlace;
+    std::map<std::string, BoardPlace, std::less<>> places; ///< by part, as far as known
+    Wishes wishes;                                         ///< of the person who lays it out; none is Dropped
 
     const Part* part(std::string_view id) const
     {

@@ -2,6 +2,7 @@
 #include "core/device/field_code.h"
 
 #include "core/base/text.h"
+#include "core/device/block_kind.h"
 
 #include <fmt/format.h>
 

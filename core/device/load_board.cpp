@@ -80,7 +80,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
         return document.problem();
     const JsonNode root = document.root();
     root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts",
-                    "nets", "pulls", "resistors", "wishes"});
+                    "nets", "pulls", "resistors", "wishes", "outline", "chip", "places"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
         root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
     Board board;
@@ -121,6 +121,26 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
             else if (!resistors->none())
                 board.resistors[pad] = *resistors;
         }
+    if (root.has("outline")) {
+        const Expected<BoardOutline> outline = parseOutline(root.string("outline"));
+        if (!outline)
+            root.child("outline").fail(outline.problem().message);
+        else
+            board.outline = *outline;
+    }
+    const auto place = [](const JsonNode& node) {
+        const Expected<BoardPlace> read = parsePlace(node.asString());
+        if (!read)
+            node.fail(read.problem().message);
+        return read ? *read : BoardPlace();
+    };
+    if (root.has("chip"))
+        board.chipPlace = place(root.child("chip"));
+    for (const auto& [part, node] : root.optionalChild("places").members()) {
+        if (!board.part(part))
+            node.fail(fmt::format("\"{}\" is no part of this board.", part));
+        board.places[part] = place(node);
+    }
     board.wishes = readWishes(root.optionalChild("wishes"), false);
     if (!document.ok())
         return document.problem();

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <charconv>
 
@@ -27,9 +28,18 @@ bool isName(std::string_view text)
     if (text.empty() || text.size() > kLongestName)
         return false;
     for (const char c : text)
-        if ((c < '0' || c > '9') && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') && c != '_' && c != '-' && c != '+')
+        if ((c < '0' || c > '9') && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') &&
+            std::string_view("_-+/~#").find(c) == std::string_view::npos)
             return false;
     return true;
+}
+
+/// Terminals can have several words: "hi U".
+bool isTerminal(std::string_view text)
+{
+    const std::vector<std::string> words = splitted(text, ' ');
+    return text.size() <= kLongestName &&
+           std::all_of(words.begin(), words.end(), [](const std::string& word) { return isName(word); });
 }
 
 Problem unclear(std::string_view sentence)
@@ -50,13 +60,13 @@ Expected<std::vector<Wish::Subject>> subjectsIn(std::string_view list)
         }
         const std::size_t dot = said.find('.');
         subject.id = said.substr(0, dot);
-        if (dot != std::string_view::npos && !subject.isPart)
+        if (dot != std::string_view::npos)
             subject.signal = said.substr(dot + 1);
-        const bool whole =
-            isName(subject.id) && (dot == std::string_view::npos || (!subject.isPart && isName(subject.signal)));
+        const bool whole = isName(subject.id) && (dot == std::string_view::npos || isName(subject.signal) ||
+                                                  (subject.isPart && isTerminal(subject.signal)));
         if (!whole)
-            return problemOf(fmt::format("\"{}\" names nothing; write a need (uplink), a signal (uplink.tx) or a part "
-                                         "(part sensor), several with commas.",
+            return problemOf(fmt::format("\"{}\" names nothing; write a need (uplink), a signal (uplink.tx), a part "
+                                         "(part sensor) or a terminal (part sensor.sda), several with commas.",
                                          printable(std::string(said.substr(0, kLongestName)))));
         out.push_back(std::move(subject));
         if (out.size() > kMostNames)

@@ -27,10 +27,10 @@ struct Wish {
         Neighbours, ///< "link.dp, link.dm on neighbouring pins": each beside the one before
     } kind = Kind::KeepFree;
 
-    /// A signal of a need, all signals of a need, or all of a part.
+    /// A signal of a need, or what leads to a terminal of a part; without it all of the need or the part.
     struct Subject {
         std::string id;     ///< of the need, or the part
-        std::string signal; ///< empty: all
+        std::string signal; ///< or the terminal; empty: all
         bool isPart = false;
         friend bool operator==(const Subject&, const Subject&) = default;
     };

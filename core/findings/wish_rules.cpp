@@ -21,6 +21,8 @@ void notKept(const Facts& f, std::vector<Finding>& out)
         return;
     const PadPlaces places(f.device);
     for (const ResolvedWish& wish : resolveWishes(f.device, f.board, f.plan).wishes) {
+        if (wish.stands)
+            continue;
         const WishState state = judgeWish(f.device, places, f.plan, f.bindings, wish);
         if (state.broken == 0)
             continue;
@@ -42,7 +44,7 @@ void notKept(const Facts& f, std::vector<Finding>& out)
 }
 
 /// Places anew whoever the wish is about, with the wish as a rule; others make room where they must.
-Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
+Expected<Edit> fixByKeeping(const Facts& f, const Finding& finding)
 {
     Board board = f.board;
     const PadPlaces places(f.device);
@@ -82,10 +84,22 @@ void unclearNames(const Facts& f, std::vector<Finding>& out)
                                    unclear.why),
                        {},
                        fmt::format("Remove \"{}\"", unclear.text)});
+    for (const auto& [part, place] : f.plan.places)
+        if (!f.board.part(part))
+            out.push_back({Severity::Caution,
+                           {},
+                           fmt::format("The plan says where the part \"{}\" stands ({}), but the board has no such "
+                                       "part. Add the part, or forget its place.",
+                                       part, place),
+                           {},
+                           "Forget the place of " + part});
 }
 
 Expected<Edit> fixByRemoving(const Facts& f, const Finding& finding)
 {
+    for (const auto& [part, place] : f.plan.places)
+        if (finding.fixTitle == "Forget the place of " + part)
+            return editOf(finding.fixTitle, SetPlace{part, std::nullopt});
     for (const auto& [sentence, strength] : f.board.wishes)
         if (finding.fixTitle == fmt::format("Remove \"{}\"", sentence)) {
             // What the board's file says can only be dropped for this plan.
@@ -102,8 +116,8 @@ Expected<Edit> fixByRemoving(const Facts& f, const Finding& finding)
 std::vector<Rule> wishRules()
 {
     return {
-        {"BRD-02", "What the board's layout asks for is kept.", notKept, fixByMoving},
-        {"BRD-03", "What the layout asks for names what there is.", unclearNames, fixByRemoving},
+        {"BRD-02", "What the board's layout asks for is kept.", notKept, fixByKeeping},
+        {"BRD-03", "What is said of the layout names what there is.", unclearNames, fixByRemoving},
     };
 }
 

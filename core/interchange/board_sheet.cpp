@@ -92,6 +92,18 @@ std::vector<BoardFact> boardFacts(const Snapshot& s)
         fact.finding = findingAt(s, Place::Kind::Clock, clock.id);
         out.push_back(std::move(fact));
     }
+
+    const auto sourceOf = [&](const std::string& ofPlan, bool known) {
+        return !ofPlan.empty() ? "plan" : known ? "board file" : "";
+    };
+    BoardFact outline{.what = What::Outline, .title = "Board size"};
+    outline.value = s.board->outline ? outlineText(*s.board->outline) : "not known";
+    outline.source = sourceOf(s.plan.outline, s.board->outline.has_value());
+    out.push_back(std::move(outline));
+    BoardFact chip{.what = What::ChipPlace, .title = "Chip position"};
+    chip.value = s.board->chipPlace ? placeText(*s.board->chipPlace) : "not known";
+    chip.source = sourceOf(s.plan.chipPlace, s.board->chipPlace.has_value());
+    out.push_back(std::move(chip));
     return out;
 }
 
@@ -117,6 +129,18 @@ Expected<Edit> boardFactEdit(const BoardFact& fact, const std::string& given)
             return read.problem();
         return editOf("Temperature " + temperatureText(*read),
                       SetText{SetText::What::Temperature, temperatureText(*read)});
+    }
+    case What::Outline: {
+        const Expected<BoardOutline> read = parseOutline(text);
+        if (!read && !text.empty())
+            return read.problem();
+        return editOf("Board size", SetText{SetText::What::Outline, read ? outlineText(*read) : std::string()});
+    }
+    case What::ChipPlace: {
+        const Expected<BoardPlace> read = parsePlace(text);
+        if (!read && !text.empty())
+            return read.problem();
+        return editOf("Chip position", SetText{SetText::What::ChipPlace, read ? placeText(*read) : std::string()});
     }
     case What::Clock:
         break;
@@ -253,6 +277,34 @@ Expected<Edit> partTerminalsEdit(const Snapshot& s, const std::string& id, const
     return editOfPart(s.plan, *part, "Terminals of " + known->title);
 }
 
+std::vector<BoardItem> boardItems(const Snapshot& s)
+{
+    std::vector<BoardItem> out{{{}, s.device->name, s.board->chipPlace}};
+    const PadPlaces places(*s.device);
+    const std::vector<ResolvedWish> wishes = resolveWishes(*s.device, *s.board, s.plan).wishes;
+    for (const Part& part : s.board->parts) {
+        BoardItem item{part.id, part.title, {}};
+        if (const auto known = s.board->places.find(part.id); known != s.board->places.end())
+            item.place = known->second;
+        for (const Need& need : s.plan.needs)
+            item.wired += need.part == part.id ? int(need.binding.pads.size()) : 0;
+        for (const ResolvedWish& wish : wishes)
+            if (wish.stands && wish.wish.subjects[0].id == part.id)
+                item.off = judgeWish(*s.device, places, s.plan, s.bindings, wish).broken;
+        out.push_back(std::move(item));
+    }
+    return out;
+}
+
+Edit placeEdit(const Snapshot& s, const std::string& part, const std::optional<BoardPlace>& place)
+{
+    if (part.empty())
+        return editOf("Place the chip", SetText{SetText::What::ChipPlace, place ? placeText(*place) : std::string()});
+    const Part* known = partOf(s, part);
+    return editOf("Place " + (known ? known->title : part),
+                  SetPlace{part, place ? std::optional(placeText(*place)) : std::nullopt});
+}
+
 std::vector<BoardWishRow> boardWishes(const Snapshot& s)
 {
     std::vector<BoardWishRow> out;
@@ -266,6 +318,8 @@ std::vector<BoardWishRow> boardWishes(const Snapshot& s)
     const WishReading reading = resolveWishes(*s.device, *s.board, s.plan);
     const PadPlaces places(*s.device);
     for (const ResolvedWish& wish : reading.wishes) {
+        if (wish.stands)
+            continue;
         BoardWishRow row = rowOf(wish.text, s.board->wishes.find(wish.text)->second);
         const WishState state = judgeWish(*s.device, places, s.plan, s.bindings, wish);
         row.broken = state.broken > 0;

@@ -16,7 +16,7 @@ namespace bindrel {
 
 /// What holds for the whole board, or at an oscillator's pads.
 struct BoardFact {
-    enum class What { Supply, Temperature, Clock } what = What::Supply;
+    enum class What { Supply, Temperature, Clock, Outline, ChipPlace } what = What::Supply;
     std::string clock;   ///< id, of a Clock
     std::string title;   ///< "Supply", "HF crystal"
     std::string value;   ///< "3.3 V", "12 MHz, 20 ppm", "not fitted"
@@ -52,6 +52,19 @@ Expected<Edit> newPartEdit(const Snapshot& snapshot, const std::string& line);
 /// a part that would be gone.
 Expected<Edit> partRemoval(const Snapshot& snapshot, const std::string& part);
 Expected<Edit> partTerminalsEdit(const Snapshot& snapshot, const std::string& part, const std::string& list);
+
+/// A thing on the board's outline.
+struct BoardItem {
+    std::string part; ///< id; empty: the chip
+    std::string title;
+    std::optional<BoardPlace> place; ///< empty: it is not known where it stands
+    int wired = 0;                   ///< signals that lead to it
+    int off = 0;                     ///< of them on a side of the chip that does not face it
+};
+/// The chip, then the parts in the order of the board.
+std::vector<BoardItem> boardItems(const Snapshot& snapshot);
+/// The edit after which a part (or, with an empty id, the chip) stands elsewhere; nothing: what the board's file says.
+Edit placeEdit(const Snapshot& snapshot, const std::string& part, const std::optional<BoardPlace>& place);
 
 /// What the person who lays out the board wishes, and whether it is kept.
 struct BoardWishRow {

@@ -109,6 +109,13 @@ std::string boardText(const Snapshot& snapshot, const std::string& name)
     }
     for (const auto& [pad, net] : board.nets)
         out["nets"][pad] = net;
+    if (board.outline)
+        out["outline"] = outlineText(*board.outline);
+    if (board.chipPlace)
+        out["chip"] = placeText(*board.chipPlace);
+    for (const auto& [part, place] : board.places)
+        if (board.part(part))
+            out["places"][part] = placeText(place);
     for (const auto& [sentence, strength] : board.wishes)
         out["wishes"][sentence] = nameOf(strength);
     for (const auto& [pad, resistors] : board.resistors)

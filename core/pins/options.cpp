@@ -105,6 +105,63 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} after reset", pad.resetClaim));
 }
 
+/// What the board's layout asks for, pad by pad for one signal while the others stay.
+class AskedOfPads {
+public:
+    AskedOfPads(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+        : device_(device), bindings_(bindings), places_(device), wishes_(resolveWishes(device, board, plan).wishes)
+    {
+    }
+
+    void judge(Option& option, NeedIndex need, const std::string& signal) const
+    {
+        std::vector<std::string> broken;
+        bool rule = false;
+        for (const ResolvedWish& wish : wishes_)
+            if (breaks(wish, option, need, signal)) {
+                broken.push_back(wish.text);
+                rule = rule || wish.rule;
+            }
+        if (broken.empty() || option.cost == Option::Cost::Impossible)
+            return;
+        option.wishes = int(broken.size());
+        option.reason += fmt::format("; breaks \"{}\"", joined(broken, "\", \""));
+        if (rule && option.cost != Option::Cost::Current)
+            option.cost = Option::Cost::Impossible;
+    }
+
+private:
+    bool breaks(const ResolvedWish& wish, const Option& option, NeedIndex need, const std::string& signal) const
+    {
+        const auto isIt = [&](const WishedSignal& known) { return known.need == need && known.signal == signal; };
+        const bool named = std::any_of(wish.signals.begin(), wish.signals.end(), isIt);
+        if (!named && wish.wish.kind != Wish::Kind::KeepFree)
+            return false;
+        if (wish.isSingle())
+            return wish.breaks(device_, places_, option.pad);
+        std::vector<PadIndex> pads;
+        std::vector<InstanceIndex> instances;
+        for (const WishedSignal& known : wish.signals) {
+            const BoundNeed& bound = bindings_.needs[size_t(known.need)];
+            PadIndex pad = -1;
+            for (const Seat& seat : bound.seats)
+                if (seat.signal.id == known.signal)
+                    pad = seat.pad;
+            pads.push_back(isIt(known) ? option.pad : pad);
+            instances.push_back(known.need == need ? option.instance : bound.instance);
+        }
+        const std::vector<BrokenAt> broken = brokenAt(places_, wish, pads, instances);
+        return std::any_of(broken.begin(), broken.end(), [&](const BrokenAt& at) {
+            return isIt(wish.signals[size_t(at.at)]) || (at.other >= 0 && isIt(wish.signals[size_t(at.other)]));
+        });
+    }
+
+    const Device& device_;
+    const Bindings& bindings_;
+    PadPlaces places_;
+    std::vector<ResolvedWish> wishes_;
+};
+
 } // namespace
 
 std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
@@ -135,8 +192,13 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
         }
     }
     const Taken taken = takenBy(device, plan, need);
-    for (Option& option : out)
+    const std::optional<AskedOfPads> asked =
+        asksAnything(board) ? std::optional<AskedOfPads>(std::in_place, device, board, plan, bindings) : std::nullopt;
+    for (Option& option : out) {
         judge(option, device, board, plan, bindings, taken, need, *signal);
+        if (asked)
+            asked->judge(option, need, signal->id);
+    }
     // Several routes of one pad to one instance (lanes in other roles) are one option: the one that costs least.
     std::stable_sort(out.begin(), out.end(), [](const Option& a, const Option& b) {
         return std::tuple(a.pad, a.instance, a.channel, a.cost) < std::tuple(b.pad, b.instance, b.channel, b.cost);
@@ -147,8 +209,8 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
                           }),
               out.end());
     std::stable_sort(out.begin(), out.end(), [&](const Option& a, const Option& b) {
-        if (a.cost != b.cost)
-            return a.cost < b.cost;
+        if (std::pair(a.cost, a.wishes) != std::pair(b.cost, b.wishes))
+            return std::pair(a.cost, a.wishes) < std::pair(b.cost, b.wishes);
         return naturalLess(device.pads[size_t(a.pad)].name, device.pads[size_t(b.pad)].name);
     });
     return out;

@@ -25,9 +25,11 @@ struct Option {
     std::string reason; ///< in words: "free", "UART1 moves here from …", "taken by Lid switch"
     bool taken = false; ///< another need has the pad or the instance, whatever it would cost to take it
     int others = 0;     ///< with Cost::Room: how many other needs move
+    int wishes = 0;     ///< of the board's layout that the pad would break
 };
 
-/// Every pad that the chip can connect to the signal, in the order cheapest first, then by pad name.
+/// Every pad that the chip can connect to the signal, in the order cheapest first, those that keep
+/// what the board's layout asks for before others, then by pad name. What a rule forbids is impossible.
 std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
                                NeedIndex need, std::string_view signal);
 

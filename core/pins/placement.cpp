@@ -43,7 +43,8 @@ public:
                 findStuck(contest);
     }
 
-    PlacementResult run()
+    /// With a reason where there is no way, if that is wanted.
+    PlacementResult run(bool explained)
     {
         if (!stuck_.empty())
             out_.proven = true;
@@ -51,7 +52,7 @@ public:
             findWays();
         else
             findAnyWays();
-        if (out_.ways.empty() && out_.proven) {
+        if (out_.ways.empty() && out_.proven && explained) {
             if (stuck_.empty()) {
                 explain();
             } else {
@@ -361,11 +362,44 @@ private:
     PlacementResult out_;
 };
 
+/// Rules for the layout without which there would be a way: one after the other is left out, and stays out where there
+/// is none even so.
+std::vector<std::string> rulesInTheWay(const Device& device, const Board& board, const Plan& plan,
+                                       const PlacementRequest& request)
+{
+    PlacementRequest any = request;
+    any.ranked = false;
+    any.count = 1;
+    any.improved = {};
+    const auto isPossible = [&](const Board& trial) {
+        return !Search(device, trial, plan, any).run(false).ways.empty();
+    };
+    Board trial = board;
+    std::erase_if(trial.wishes, [](const auto& wish) { return wish.second == WishStrength::Rule; });
+    if (trial.wishes.size() == board.wishes.size() || !isPossible(trial))
+        return {};
+    std::vector<std::string> out;
+    trial = board;
+    for (const auto& [sentence, strength] : board.wishes) {
+        if (strength != WishStrength::Rule || (request.cancelled && request.cancelled()))
+            continue;
+        trial.wishes.erase(sentence);
+        if (isPossible(trial)) {
+            trial.wishes.emplace(sentence, strength);
+            out.push_back(sentence);
+        }
+    }
+    return out;
+}
+
 } // namespace
 
 PlacementResult place(const Device& device, const Board& board, const Plan& plan, const PlacementRequest& request)
 {
-    return Search(device, board, plan, request).run();
+    PlacementResult out = Search(device, board, plan, request).run(true);
+    if (out.ways.empty() && out.proven && !out.cancelled)
+        out.rules = rulesInTheWay(device, board, plan, request);
+    return out;
 }
 
 } // namespace bindrel

@@ -71,6 +71,9 @@ struct PlacementResult {
     std::vector<NeedIndex> culprits;
     /// More such sets that share no need with these or with each other: each stays a reason when the others are gone.
     std::vector<std::vector<NeedIndex>> moreCulprits;
+    /// Without ways: rules for the layout without all of which there would be one, as few as say it. Empty where
+    /// the reason is another.
+    std::vector<std::string> rules;
     /// Whether the culprits were made as few as they can be; else some of them may be spared.
     bool minimal = false;
 };

@@ -68,7 +68,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     for (const NeedIndex need : placed)
         isPlaced[std::size_t(need)] = true;
     const std::vector<int> demand = padDemand(d, p, bindings, placed);
-    if (!board.wishes.empty())
+    if (asksAnything(board))
         wishes = std::make_unique<PlacementWishes>(d, board, p);
     std::map<std::string, int> partNumbers;
     for (std::size_t n = 0; n < p.needs.size(); ++n) {

@@ -8,7 +8,11 @@
 
 namespace bindrel {
 
+namespace {
+
 using Kind = Wish::Kind;
+
+} // namespace
 
 PlacementWishes::PlacementWishes(const Device& device, const Board& board, const Plan& plan)
     : device_(device), places_(device)

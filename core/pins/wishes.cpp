@@ -63,7 +63,8 @@ private:
             bool found = false;
             if (const auto known = signals_.find(n); known != signals_.end())
                 for (const SignalSpec& signal : known->second)
-                    if (subject.signal.empty() || subject.signal == signal.id) {
+                    if (subject.signal.empty() ||
+                        subject.signal == (subject.isPart ? terminalOf(need, signal.id) : signal.id)) {
                         const auto same = [&](const WishedSignal& other) {
                             return other.need == NeedIndex(int(n)) && other.signal == signal.id && other.group == group;
                         };
@@ -72,13 +73,26 @@ private:
                         out.push_back({NeedIndex(int(n)), signal.id, group});
                         found = true;
                     }
-            if (!found && !subject.signal.empty())
+            if (!found && !subject.signal.empty() && !subject.isPart)
                 return fmt::format("{} has no signal {}", need.title, subject.signal);
         }
-        if (any || (subject.isPart && board_.part(subject.id)))
+        if (const Part* part = subject.isPart ? board_.part(subject.id) : nullptr) {
+            const auto& terminals = part->terminals;
+            if (!subject.signal.empty() &&
+                std::find(terminals.begin(), terminals.end(), subject.signal) == terminals.end())
+                return fmt::format("{} has no terminal {}", part->title, subject.signal);
+            return {}; // what nobody is wired to is nowhere yet
+        }
+        if (any)
             return {};
         return subject.isPart ? fmt::format("the board has no part {}", subject.id)
                               : fmt::format("the plan has no need {}", subject.id);
+    }
+
+    static const std::string& terminalOf(const Need& need, const std::string& signal)
+    {
+        const auto known = need.terminals.find(signal);
+        return known == need.terminals.end() ? signal : known->second;
     }
 
     const Device& device_;
@@ -164,7 +178,7 @@ bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadInde
     case Kind::KeepFree:
         return std::find(pads.begin(), pads.end(), pad) != pads.end();
     case Kind::Side:
-        return places.side(pad) != wish.side;
+        return stands ? ((sides >> places.side(pad)) & 1u) == 0 : places.side(pad) != wish.side;
     case Kind::NotSide:
         return places.side(pad) == wish.side;
     case Kind::Port:
@@ -181,19 +195,41 @@ bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadInde
     return false;
 }
 
+bool asksAnything(const Board& board)
+{
+    return !board.wishes.empty() || (board.chipPlace && !board.places.empty());
+}
+
 WishReading resolveWishes(const Device& device, const Board& board, const Plan& plan)
 {
     WishReading out;
-    if (board.wishes.empty())
+    if (!asksAnything(board))
         return out;
     const Resolver resolver(device, board, plan);
     for (const auto& [text, strength] : board.wishes) {
         const Expected<Wish> wish = parseWish(text);
-        ResolvedWish resolved{wish ? *wish : Wish(), text, strength == WishStrength::Rule, {}, {}};
+        ResolvedWish resolved;
+        resolved.wish = wish ? *wish : Wish();
+        resolved.text = text;
+        resolved.rule = strength == WishStrength::Rule;
         if (std::string why = wish ? resolver.resolve(resolved) : wish.problem().message; !why.empty())
             out.unclear.push_back({text, std::move(why)});
         else
             out.wishes.push_back(std::move(resolved));
+    }
+    for (const auto& [id, place] : board.places) {
+        const Part* part = board.part(id);
+        const unsigned sides = board.chipPlace ? sidesFacing(*board.chipPlace, place) : 0xFu;
+        if (!part || sides == 0xFu)
+            continue;
+        ResolvedWish facing;
+        facing.wish.kind = Kind::Side;
+        facing.wish.subjects = {{id, {}, true}};
+        facing.text = part->title + " on the side that it stands at";
+        facing.stands = true;
+        facing.sides = sides;
+        if (resolver.resolve(facing).empty() && !facing.signals.empty())
+            out.wishes.push_back(std::move(facing));
     }
     return out;
 }
@@ -374,7 +410,7 @@ WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& p
 std::vector<std::string> brokenWishes(const Device& device, const Board& board, const Plan& plan)
 {
     std::vector<std::string> out;
-    if (board.wishes.empty())
+    if (!asksAnything(board))
         return out;
     const PadPlaces places(device);
     const Bindings bindings = bind(device, plan);

@@ -40,6 +40,8 @@ struct ResolvedWish {
     Wish wish;
     std::string text;
     bool rule = false;
+    bool stands = false;               ///< nobody said it: it follows from where a part stands, and is no finding
+    unsigned sides = 0;                ///< with `stands`: the sides that face the part, a bit each; see sidesFacing()
     std::vector<WishedSignal> signals; ///< in the order of the sentence
     std::vector<PadIndex> pads;        ///< of KeepFree
 
@@ -55,6 +57,9 @@ struct WishReading {
     };
     std::vector<Unclear> unclear; ///< names that the plan, the board or the chip does not have
 };
+/// Whether there is any wish to be read.
+bool asksAnything(const Board& board);
+/// With those that follow from where parts stand beside the chip: signals lie on a side that faces their part.
 WishReading resolveWishes(const Device& device, const Board& board, const Plan& plan);
 
 /// Where a wish is broken that several signals decide together: positions in its signals. `other` is what the first

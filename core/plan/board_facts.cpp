@@ -31,6 +31,13 @@ Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
         else
             board.resistors[pad] = resistors;
     }
+    if (const Expected<BoardOutline> said = parseOutline(plan.outline); said)
+        board.outline = *said;
+    if (const Expected<BoardPlace> said = parsePlace(plan.chipPlace); said)
+        board.chipPlace = *said;
+    for (const auto& [part, place] : plan.places)
+        if (const Expected<BoardPlace> said = parsePlace(place); said)
+            board.places[part] = *said;
     for (const auto& [sentence, strength] : plan.wishes) {
         if (strength == WishStrength::Dropped)
             board.wishes.erase(sentence);

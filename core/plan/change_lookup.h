@@ -30,6 +30,10 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
         return plan.supply;
     case SetText::What::Temperature:
         return plan.temperature;
+    case SetText::What::Outline:
+        return plan.outline;
+    case SetText::What::ChipPlace:
+        return plan.chipPlace;
     case SetText::What::Range:
         return plan.range;
     case SetText::What::Regulator:

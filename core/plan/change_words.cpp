@@ -29,6 +29,10 @@ const char* nameOf(SetText::What what)
         return "supply";
     case SetText::What::Temperature:
         return "temperature";
+    case SetText::What::Outline:
+        return "board size";
+    case SetText::What::ChipPlace:
+        return "chip position";
     case SetText::What::Range:
         return "operating range";
     case SetText::What::Regulator:
@@ -54,7 +58,8 @@ std::string describe(const Plan& before, const Change& change)
         Overloaded{
             [&](const SetText& c) {
                 using What = SetText::What;
-                if (c.what != What::Supply && c.what != What::Temperature)
+                if (c.what != What::Supply && c.what != What::Temperature && c.what != What::Outline &&
+                    c.what != What::ChipPlace)
                     return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(before, c.what), c.value));
                 const auto said = [](const std::string& text) { return text.empty() ? "as the board says" : text; };
                 return fmt::format("{}: {} \u2192 {}", nameOf(c.what), said(textOf(before, c.what)), said(c.value));
@@ -159,6 +164,11 @@ std::string describe(const Plan& before, const Change& change)
                     return crystal ? crystalText(*crystal) : std::string("from the board");
                 };
                 return fmt::format("at {}: {} \u2192 {}", c.clock, text(fittedIn(before, c.clock)), text(c.crystal));
+            },
+            [&](const SetPlace& c) {
+                return fmt::format("place of {}: {} \u2192 {}", c.part,
+                                   found(before.places, c.part).value_or("from the board"),
+                                   c.place.value_or("from the board"));
             },
             [&](const SetWish& c) {
                 const auto text = [](const std::optional<WishStrength>& strength) {

@@ -117,6 +117,12 @@ Outcome applyChange(Plan& plan, const Change& change)
                 if (c.what == SetText::What::Temperature && !c.value.empty())
                     if (const Expected<TemperatureRange> range = parseTemperatures(c.value); !range)
                         return range.problem();
+                if (c.what == SetText::What::Outline && !c.value.empty())
+                    if (const Expected<BoardOutline> outline = parseOutline(c.value); !outline)
+                        return outline.problem();
+                if (c.what == SetText::What::ChipPlace && !c.value.empty())
+                    if (const Expected<BoardPlace> place = parsePlace(c.value); !place)
+                        return place.problem();
                 textOf(plan, c.what) = c.value;
                 return {};
             },
@@ -254,6 +260,13 @@ Outcome applyChange(Plan& plan, const Change& change)
                     plan.crystals.erase(c.clock);
                 return {};
             },
+            [&](const SetPlace& c) -> Outcome {
+                const Expected<BoardPlace> place = c.place ? parsePlace(*c.place) : BoardPlace();
+                if (!place)
+                    return place.problem();
+                setOrErase(plan.places, c.part, c.place ? std::optional(placeText(*place)) : std::nullopt);
+                return {};
+            },
             [&](const SetWish& c) -> Outcome {
                 const Expected<Wish> wish = parseWish(c.sentence);
                 if (!wish)
@@ -346,6 +359,9 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
                           [&](const SetCrystal& c) -> std::vector<Change> {
                               return {SetCrystal{c.clock, fittedIn(before, c.clock)}};
                           },
+                          [&](const SetPlace& c) -> std::vector<Change> {
+                              return {SetPlace{c.part, found(before.places, c.part)}};
+                          },
                           [&](const SetWish& c) -> std::vector<Change> {
                               return {SetWish{c.sentence, wishIn(before, c.sentence)}};
                           },
@@ -402,8 +418,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
 {
     Edit edit{std::move(title), {}};
     using What = SetText::What;
-    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Temperature, What::Range,
-                            What::Regulator, What::Prefix})
+    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Temperature, What::Outline,
+                            What::ChipPlace, What::Range, What::Regulator, What::Prefix})
         if (textOf(before, what) != textOf(after, what))
             edit.changes.push_back(SetText{what, textOf(after, what)});
     for (const auto& [node, value] : before.clocks)
@@ -448,6 +464,12 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     for (const auto& [clock, crystal] : after.crystals)
         if (const auto was = fittedIn(before, clock); !was || *was != crystal)
             edit.changes.push_back(SetCrystal{clock, crystal});
+    for (const auto& [part, place] : before.places)
+        if (!after.places.contains(part))
+            edit.changes.push_back(SetPlace{part, std::nullopt});
+    for (const auto& [part, place] : after.places)
+        if (found(before.places, part) != place)
+            edit.changes.push_back(SetPlace{part, place});
     for (const auto& [sentence, strength] : before.wishes)
         if (!after.wishes.contains(sentence))
             edit.changes.push_back(SetWish{sentence, std::nullopt});

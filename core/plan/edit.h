@@ -15,7 +15,7 @@ namespace bindrel {
 
 /// Sets one text of the plan itself; an empty value means "as board or chip say".
 struct SetText {
-    enum class What { Name, Device, Board, Supply, Temperature, Range, Regulator, Prefix } what;
+    enum class What { Name, Device, Board, Supply, Temperature, Outline, ChipPlace, Range, Regulator, Prefix } what;
     std::string value;
     friend bool operator==(const SetText&, const SetText&) = default;
 };
@@ -89,6 +89,12 @@ struct ReplaceNeed {
     Need with;
     friend bool operator==(const ReplaceNeed&, const ReplaceNeed&) = default;
 };
+/// Says where a part stands on the board.
+struct SetPlace {
+    std::string part;
+    std::optional<std::string> place; ///< as parsePlace() reads it; empty: what the board's file says
+    friend bool operator==(const SetPlace&, const SetPlace&) = default;
+};
 /// States a wish of the person who lays out the board, or takes it back.
 struct SetWish {
     std::string sentence;
@@ -139,7 +145,7 @@ struct SetStored {
 
 using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal,
                             SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetResistors,
-                            SetCrystal, SetWish, ReplaceNeed, InsertPart, RemovePart>;
+                            SetCrystal, SetPlace, SetWish, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

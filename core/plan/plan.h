@@ -90,6 +90,8 @@ struct Plan {
     std::string deviceOrigin;   ///< where that file was found: "shipped", "user", "beside the plan", "folder"
     std::string supply;         ///< "3.3 V"; empty: what the board says
     std::string temperature;    ///< "-20 to 70 °C", that the board is made for; empty: what the board says
+    std::string outline;        ///< "100 x 80 mm"; empty: what the board says
+    std::string chipPlace;      ///< "50, 40 mm, turned 90"; empty: what the board says
     std::string range;          ///< operating range; empty: the one that the chip resets to
     std::string regulator;      ///< that makes the core's voltage; empty: the one that the chip resets to
     std::string prefix;         ///< of generated files and names; empty: made from the plan's name
@@ -116,6 +118,8 @@ struct Plan {
     std::map<std::string, std::string, std::less<>> nets;
     /// By pad: resistors at its net that the board's file does not tell or tells otherwise; none(): there are none.
     std::map<std::string, NetResistors, std::less<>> resistors;
+    /// Where parts stand, which the board's file does not tell or tells otherwise: by part, as placeText() says it.
+    std::map<std::string, std::string, std::less<>> places;
     /// What the person who lays out the board wishes beside what its file says; Dropped where it does not hold here.
     Wishes wishes;
     /// Crystals and external clocks that the board file lacks or states otherwise, by the clock that they drive; empty:

@@ -458,7 +458,8 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",  "supply",
                     "temperature", "range",       "regulator",       "prefix",      "clocks", "slow_clocks",
                     "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",  "crystals",
-                    "resistors",   "wishes",      "parts",           "holds",       "needs",  "leave_out"});
+                    "resistors",   "wishes",      "outline",         "chip",        "places", "parts",
+                    "holds",       "needs",       "leave_out"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -467,6 +468,8 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     plan.supply = root.string("supply", "");
     plan.temperature = root.string("temperature", "");
     plan.prefix = root.string("prefix", "");
+    plan.outline = root.string("outline", "");
+    plan.chipPlace = root.string("chip", "");
     for (const JsonNode& part : root.optionalChild("leave_out").items()) {
         const std::string said = part.asString();
         const std::optional<OutputPart> known = outputPartOf(said);
@@ -508,6 +511,19 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     if (!plan.temperature.empty())
         if (const Expected<TemperatureRange> range = parseTemperatures(plan.temperature); !range)
             root.child("temperature").fail(range.problem().message);
+    if (!plan.outline.empty())
+        if (const Expected<BoardOutline> outline = parseOutline(plan.outline); !outline)
+            root.child("outline").fail(outline.problem().message);
+    if (!plan.chipPlace.empty())
+        if (const Expected<BoardPlace> place = parsePlace(plan.chipPlace); !place)
+            root.child("chip").fail(place.problem().message);
+    for (const auto& [part, node] : root.optionalChild("places").members()) {
+        const Expected<BoardPlace> place = parsePlace(node.asString());
+        if (!place)
+            node.fail(place.problem().message);
+        else
+            plan.places[part] = placeText(*place);
+    }
     for (const JsonNode& node : root.optionalChild("parts").items())
         plan.parts.push_back(readOwnPart(node, plan));
     const Board known = boardWithPlan(*work.board, *work.device, plan);

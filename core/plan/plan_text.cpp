@@ -113,6 +113,8 @@ std::string planText(const Plan& plan)
                                     quoted(plan.deviceRevision), quoted(plan.deviceOrigin)));
     for (const auto& [key, value] : {std::pair{"supply", plan.supply},
                                      {"temperature", plan.temperature},
+                                     {"outline", plan.outline},
+                                     {"chip", plan.chipPlace},
                                      {"range", plan.range},
                                      {"regulator", plan.regulator},
                                      {"prefix", plan.prefix}})
@@ -160,6 +162,8 @@ std::string planText(const Plan& plan)
             texts[clock] = crystalText(crystal);
         lines.push_back("  \"crystals\": " + oneLine(texts));
     }
+    if (!plan.places.empty())
+        lines.push_back("  \"places\": " + oneLine(plan.places));
     if (!plan.wishes.empty()) {
         std::vector<std::string> rows;
         for (const auto& [sentence, strength] : plan.wishes)

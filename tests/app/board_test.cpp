@@ -182,7 +182,7 @@ private Q_SLOTS:
         // Refused without an Enter: it stays where it was typed, until Esc gives it up.
         for (QTableView* cells : {facts(), nets()}) {
             const bool isNet = cells == nets();
-            const QString text = isNet ? "two words" : "12 MHz";
+            const QString text = isNet ? "two words" : "12 MHz, soon";
             type(cells, isNet ? 3 : rowWith(cells, 0, "HF crystal"),
                  isNet ? columnOf(cells, "Net") : int(BoardFactsModel::Value), text, Qt::Key_unknown);
             shortcut(QKeySequence("Ctrl+3"));
@@ -242,6 +242,99 @@ private Q_SLOTS:
         QVERIFY(rowWith(parts(), BoardPartsModel::Title, "shield") < 0 && !isOfPlan());
         QTest::keyClick(parts(), Qt::Key_Delete);
         QVERIFY2(w_->message().contains("board file"), qPrintable(w_->message()));
+    }
+
+    /// Wishes typed into the last row, made rules, dropped by a key; what is no wish stays in its cell.
+    void wishesAreEntered_data()
+    {
+        QTest::addColumn<bool>("dark");
+        QTest::newRow("light") << false;
+        QTest::newRow("dark") << true;
+    }
+    void wishesAreEntered()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        QVERIFY(w_->document().newForDevice("SE4332-C64"));
+        shortcut(QKeySequence("Ctrl+7"));
+        QApplication::processEvents();
+        press("Wis&hes");
+        QTableView* wishes = w_->board()->wishes();
+        QCOMPARE(wishes->model()->rowCount(), 1);
+        type(wishes, 0, BoardWishesModel::Sentence, "keep PA3,PA4 free");
+        QVERIFY((now().plan.wishes == Wishes{{"keep PA3, PA4 free", WishStrength::Wish}}));
+        QCOMPARE(wishes->model()->rowCount(), 2);
+        QCOMPARE(wishes->model()->index(0, BoardWishesModel::State).data().toString(), QString("kept"));
+        // What is not understood says so and stays.
+        type(wishes, 1, BoardWishesModel::Sentence, "nicely please");
+        QVERIFY(qobject_cast<QLineEdit*>(QApplication::focusWidget()));
+        QTest::keyClick(QApplication::focusWidget(), Qt::Key_Escape);
+        QCOMPARE(int(now().plan.wishes.size()), 1);
+        type(wishes, 1, BoardWishesModel::Sentence, "pump in order");
+        const int row = rowWith(wishes, BoardWishesModel::Sentence, "pump in order");
+        QVERIFY(wishes->model()->index(row, BoardWishesModel::State).data().toString().contains("no need pump"));
+        wishes->setCurrentIndex(wishes->model()->index(row, BoardWishesModel::Sentence));
+        wishes->setFocus();
+        QTest::keyClick(wishes, Qt::Key_Delete);
+        QCOMPARE(int(now().plan.wishes.size()), 1);
+        shortcut(QKeySequence::Undo);
+        QCOMPARE(int(now().plan.wishes.size()), 2);
+    }
+
+    /// Parts are put onto the outline by hand, moved by keys, and placed as text.
+    void partsArePlaced_data() { wishesAreEntered_data(); }
+    void partsArePlaced()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        QVERIFY(w_->document().newForDevice("SE4332-C64"));
+        shortcut(QKeySequence("Ctrl+7"));
+        QApplication::processEvents();
+        enterLine("Pressure sensor: sda, scl");
+        press("New part\u2026");
+        type(facts(), rowWith(facts(), 0, "Board size"), BoardFactsModel::Value, "100 x 80 mm");
+        QVERIFY(now().board->outline == (BoardOutline{100'000, 80'000}));
+        press("Outli&ne");
+        BoardPicture* picture = w_->board()->picture();
+        QTRY_VERIFY(picture->isVisible());
+        const auto drag = [&](int item, const BoardPlace& to) {
+            const QPoint from = picture->rectOf(item).center().toPoint(), end = picture->pointOf(to).toPoint();
+            QTest::mousePress(picture, Qt::LeftButton, {}, from);
+            QTest::mouseMove(picture, (from + end) / 2);
+            QTest::mouseMove(picture, end);
+            QTest::mouseRelease(picture, Qt::LeftButton, {}, end);
+            QApplication::processEvents();
+        };
+        drag(0, {50'000, 40'000, 0, false});
+        QVERIFY(now().board->chipPlace);
+        QVERIFY(std::abs(now().board->chipPlace->x - 50'000) <= 1000 &&
+                std::abs(now().board->chipPlace->y - 40'000) <= 1000);
+        drag(1, {10'000, 40'000, 0, false});
+        QVERIFY(now().board->places.contains("pressure-sensor"));
+        const BoardPlace before = now().board->places.at("pressure-sensor");
+        QTest::keyClick(picture, Qt::Key_Right, Qt::ShiftModifier);
+        QCOMPARE(now().board->places.at("pressure-sensor").x, before.x + 1000);
+        QTest::keyClick(picture, Qt::Key_Up, Qt::ShiftModifier | Qt::ControlModifier);
+        QCOMPARE(now().board->places.at("pressure-sensor").y, before.y + 5000);
+        QTest::keyClick(picture, Qt::Key_Right);
+        QCOMPARE(picture->chosen()->part, std::string());
+        QTest::keyClick(picture, Qt::Key_R);
+        QCOMPARE(now().board->chipPlace->turn, 90);
+        QTest::keyClick(picture, Qt::Key_Return);
+        QLineEdit* field = w_->board()->placeField();
+        QTRY_VERIFY(field->hasFocus());
+        QTest::keySequence(field, QKeySequence::SelectAll);
+        QTest::keyClicks(field, "20, 30 mm, below");
+        // An Enter forgotten is none: whoever goes elsewhere settles it.
+        shortcut(QKeySequence("Ctrl+1"));
+        QVERIFY(now().board->chipPlace == (BoardPlace{20'000, 30'000, 0, true}));
+        shortcut(QKeySequence("Ctrl+7"));
+        picture->setFocus();
+        QTest::keyClick(picture, Qt::Key_Delete);
+        QVERIFY(!now().board->chipPlace);
+        for (int i = 0; i < 8; ++i)
+            shortcut(QKeySequence::Undo);
+        QVERIFY(now().board->places.empty());
     }
 };
 

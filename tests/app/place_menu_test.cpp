@@ -266,9 +266,9 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+3"));
         w_->view().select({Place::Kind::Clock, "LFX", {}});
         w_->inspector()->beginEdit({});
-        QTest::keyClicks(QApplication::focusWidget(), "32.768 kHz");
+        QTest::keyClicks(QApplication::focusWidget(), "32.768 kHz, soon");
         shortcut(QKeySequence("Ctrl+4"));
-        QVERIFY(w_->station() == Station::Clocks && w_->message().contains("tolerance"));
+        QVERIFY(w_->station() == Station::Clocks && w_->message().contains("soon"));
         QTest::keyClick(QApplication::focusWidget(), Qt::Key_Escape);
         shortcut(QKeySequence("Ctrl+4"));
         QVERIFY(w_->station() == Station::Tuning && !now().plan.crystals.contains("LFX"));
@@ -289,8 +289,8 @@ private Q_SLOTS:
         w_->showStation(Station::Clocks);
         w_->view().select({Place::Kind::Clock, "HFX", {}});
         w_->inspector()->beginEdit({});
-        keys("12 MHz");
-        QVERIFY2(w_->inspector()->shownText().contains("tolerance"), qPrintable(w_->inspector()->shownText()));
+        keys("12 MHz, soon");
+        QVERIFY2(w_->inspector()->shownText().contains("soon"), qPrintable(w_->inspector()->shownText()));
         QTest::keyClick(QApplication::focusWidget(), Qt::Key_Escape);
         w_->inspector()->beginEdit({});
         keys("12 MHz, 20 ppm, load 10 pF");

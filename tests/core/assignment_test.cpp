@@ -100,7 +100,7 @@ private Q_SLOTS:
         const Workpiece board = after(demo(), "HFX=not fitted");
         QVERIFY(!computeSnapshot(board)->board->crystals.contains("HFX"));
         QVERIFY(computeSnapshot(after(board, "HFX="))->board->crystals.contains("HFX"));
-        QVERIFY(refused(work, "HFX=12 MHz").contains("tolerance"));
+        QVERIFY(refused(work, "HFX=12 MHz, soon").contains("soon"));
         QVERIFY(refused(work, "SYS=48 MHz").contains("rate"));
     }
 
@@ -110,7 +110,8 @@ private Q_SLOTS:
         for (int round = 0; round < 2000; ++round) {
             CrystalFact fact;
             fact.rate = Frequency(Rational(1 + long(random() % 50'000'000), 1 + random() % 2 * 3));
-            fact.tolerance = Tolerance::symmetric(Rational(long(random() % 2000), 10));
+            if (random() % 4)
+                fact.tolerance = Tolerance::symmetric(Rational(long(random() % 2000), 10));
             fact.external = random() % 3 == 0;
             if (!fact.external && random() % 2)
                 fact.load = Capacitance(Rational(long(1 + random() % 400), 10'000'000'000'000));
@@ -123,9 +124,8 @@ private Q_SLOTS:
             const Expected<FittedCrystal> read = parseCrystal(text);
             QVERIFY2(read && *read && **read == fact, text.c_str());
         }
-        for (const char* wrong :
-             {"", "12 MHz", "20 ppm", "12 MHz 20 ppm 30 ppm", "12 MHz 11 MHz 3 ppm", "12 MHz 20 ppm x",
-              "external 8 MHz 5 ppm load 3 pF", "0 Hz 20 ppm", "12 MHz 20 %", "-3 MHz 20 ppm"})
+        for (const char* wrong : {"", "20 ppm", "12 MHz 20 ppm 30 ppm", "12 MHz 11 MHz 3 ppm", "12 MHz 20 ppm x",
+                                  "external 8 MHz 5 ppm load 3 pF", "0 Hz 20 ppm", "12 MHz 20 %", "-3 MHz 20 ppm"})
             QVERIFY2(!parseCrystal(wrong), wrong);
         QVERIFY(*parseCrystal("12MHz \u00b120ppm 10pF") == *parseCrystal("load 10 pF, 20 ppm, 12 MHz"));
     }

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/crystal_text.h"
 #include "tests/support/fixtures.h"
 
 using namespace bindrel;
@@ -141,6 +142,10 @@ private Q_SLOTS:
             with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
         row("CLK-15", with(demo(), SetText{SetText::What::Temperature, "-60 to 70 °C"}),
             with(demo(), SetText{SetText::What::Temperature, "-40 to 105 °C"}));
+        const auto crystal = [](std::optional<Tolerance> tolerance) {
+            return with(demo(), SetCrystal{"HFX", FittedCrystal(CrystalFact{megahertz(12), tolerance, {}, {}, false})});
+        };
+        row("CLK-16", crystal({}), crystal(Tolerance::symmetric(Rational(20))));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}),
             with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());

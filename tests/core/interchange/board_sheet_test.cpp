@@ -191,7 +191,7 @@ private Q_SLOTS:
         };
         QVERIFY(refused(boardFactEdit(fact(*s, "Supply"), "three"), "three"));
         QVERIFY(refused(boardFactEdit(fact(*s, "Temperature"), "warm"), "warm"));
-        QVERIFY(refused(boardFactEdit(fact(*s, "HFX"), "12 MHz"), "tolerance"));
+        QVERIFY(refused(boardFactEdit(fact(*s, "HFX"), "12 MHz, soon"), "soon"));
         QVERIFY(refused(newPartEdit(*s, ": a, b"), "title"));
         QVERIFY(refused(newPartEdit(*s, "Sensor: a, a"), "twice"));
         QVERIFY(refused(newPartEdit(*s, "Sensor: a\nb"), "printable"));

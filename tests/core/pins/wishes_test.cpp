@@ -31,8 +31,8 @@ class WishesTest : public QObject {
             std::vector<Wish::Subject> out;
             for (int k = 2 + int(random() % 2); k > 0; --k) {
                 Wish::Subject subject{name(), {}, random() % 3 == 0};
-                if (!subject.isPart && random() % 2)
-                    subject.signal = name();
+                if (random() % 2)
+                    subject.signal = subject.isPart && random() % 2 ? "hi " + name() : name();
                 out.push_back(subject);
             }
             return out;
@@ -94,7 +94,7 @@ private Q_SLOTS:
              {"", "keep free", "keep  free", "uplink", "uplink on the far side", "on the left side", "a,, b in order",
               "uplink.tx in order", "a 0 pins away from b", "a 65 pins away from b", "a -1 pins away from b",
               "a 99999999999999999999 pins away from b", "a away from ", "a next to ", "part  in order.x",
-              "a on port P B", "a b in order", "part x.y in order", "keep PA 3 free"})
+              "a on port P B", "a b in order", "keep PA 3 free"})
             QVERIFY2(!parseWish(text), text);
         std::mt19937 random(seeded(4));
         const std::string letters = "ab .,\tonkeepfree3-";
@@ -161,6 +161,41 @@ private Q_SLOTS:
         QVERIFY(found(*strict, "BRD-02")[0].severity == Finding::Severity::Error);
     }
 
+    /// Where rules leave no room, as few of them are named as say it.
+    void rulesThatLeaveNoRoomAreNamed()
+    {
+        Workpiece work;
+        work.device = *library().device("SE4332-C64");
+        work.board = std::make_shared<const Board>(bareBoard(*work.device));
+        work.plan.name = "p";
+        work.plan.device = work.device->name;
+        Need key;
+        key.id = key.title = "key";
+        key.kind = "gpio";
+        work.plan.needs = {key};
+        for (const char* sentence :
+             {"key on the left side", "key not on the left side", "keep PA3 free", "key on port PB"})
+            work = with(std::move(work), SetWish{sentence, WishStrength::Rule});
+        const Board board = boardWithPlan(*work.board, *work.device, work.plan);
+        const PlacementResult result = place(*work.device, board, work.plan, {.needs = {0}});
+        QVERIFY(result.ways.empty() && result.proven);
+        QVERIFY(!result.rules.empty() && result.rules.size() <= 2);
+        // Without these there is a way, and without any one of the others there is none.
+        Board trial = board;
+        for (const std::string& rule : result.rules)
+            trial.wishes.erase(rule);
+        QVERIFY(place(*work.device, trial, work.plan, {.needs = {0}}).ways.size() == 1);
+        const std::string why = noRoom(*work.device, work.plan, result, {0}).message;
+        QVERIFY2(why.find(result.rules.front()) != std::string::npos, why.c_str());
+        // As wishes they only cost.
+        for (const auto& [sentence, strength] : board.wishes)
+            trial.wishes[sentence] = WishStrength::Wish;
+        const PlacementResult loose = place(*work.device, trial, work.plan, {.needs = {0}});
+        QCOMPARE(int(loose.ways.size()), 1);
+        QCOMPARE(loose.ways[0].cost.wishes, 1);
+        QCOMPARE(int(loose.ways[0].notKept.size()), 1);
+    }
+
     void namesThatAreNotThereAreTold()
     {
         Workpiece work = demo();
@@ -184,6 +219,9 @@ private Q_SLOTS:
     void everyWayToSayIt()
     {
         Workpiece work = demo();
+        Board plain = *work.board;
+        plain.wishes.clear();
+        work.board = std::make_shared<const Board>(plain);
         const Expected<Edit> typed = readAssignment(work, "wish.uplink on left=rule");
         QVERIFY2(typed.ok(), typed ? "" : typed.problem().message.c_str());
         QVERIFY((typed->changes == std::vector<Change>{SetWish{"uplink on the left side", WishStrength::Rule}}));
@@ -220,6 +258,93 @@ private Q_SLOTS:
         QVERIFY(!parseBoard(
             R"({"format":1,"name":"b","device":"SE4332-C64","supply":"3.3 V","parts":{},"wishes":{"a in order":"dropped"}})",
             "b", nullptr));
+    }
+
+    /// Where parts stand, there and back; and which sides of the chip face them, however it is turned.
+    void placesOnTheBoard()
+    {
+        std::mt19937 random(seeded(5));
+        for (int i = 0; i < 2000; ++i) {
+            const BoardPlace place{int(random() % 2'000'001), int(random() % 2'000'001), int(random() % 4) * 90,
+                                   random() % 2 == 0};
+            const Expected<BoardPlace> again = parsePlace(placeText(place));
+            QVERIFY2(again && *again == place, placeText(place).c_str());
+            const BoardOutline outline{1 + int(random() % 2'000'000), 1 + int(random() % 2'000'000)};
+            const Expected<BoardOutline> size = parseOutline(outlineText(outline));
+            QVERIFY2(size && *size == outline, outlineText(outline).c_str());
+        }
+        for (const char* text :
+             {"", "12", "12, 30, 40", "-1, 2 mm", "12.3456, 1", "2000.001, 1 mm", "1e3, 2", "1, 2 mm, turned 45",
+              "1, 2, below, below", "1, 2, above", "99999999999999999999, 1", "1, 2 mm, turned 90, turned 90"})
+            QVERIFY2(!parsePlace(text), text);
+        for (const char* text : {"", "100", "0 x 5 mm", "100 x", "x", "100 x 80 x 3", "2001 x 1 mm"})
+            QVERIFY2(!parseOutline(text), text);
+
+        const int mm = 1000;
+        const auto at = [&](int x, int y, int turn = 0, bool below = false) {
+            return BoardPlace{x * mm, y * mm, turn, below};
+        };
+        enum { Left = 1, Bottom = 2, Right = 4, Top = 8 };
+        QCOMPARE(sidesFacing(at(50, 50), at(10, 55)), unsigned(Left));
+        QCOMPARE(sidesFacing(at(50, 50), at(90, 45)), unsigned(Right));
+        QCOMPARE(sidesFacing(at(50, 50), at(52, 90)), unsigned(Top));
+        QCOMPARE(sidesFacing(at(50, 50), at(80, 20)), unsigned(Right | Bottom));
+        // A quarter turn counter-clockwise brings the package's left side to the bottom of the board.
+        QCOMPARE(sidesFacing(at(50, 50, 90), at(50, 10)), unsigned(Left));
+        QCOMPARE(sidesFacing(at(50, 50, 180), at(90, 50)), unsigned(Left));
+        QCOMPARE(sidesFacing(at(50, 50, 270), at(50, 90)), unsigned(Left));
+        // From below left and right change places.
+        QCOMPARE(sidesFacing(at(50, 50, 0, true), at(10, 50)), unsigned(Right));
+        QCOMPARE(sidesFacing(at(50, 50, 0, true), at(50, 90)), unsigned(Top));
+        QCOMPARE(sidesFacing(at(50, 50), at(50, 50)), 15u);
+        // Turning all of it changes nothing: a quarter turn of the board about its middle, and of the chip with it.
+        for (int i = 0; i < 500; ++i) {
+            const BoardPlace chip{500'000, 500'000, int(random() % 4) * 90, false};
+            const int dx = int(random() % 400'000) - 200'000, dy = int(random() % 400'000) - 200'000;
+            const BoardPlace part{chip.x + dx, chip.y + dy, 0, false}, turned{chip.x - dy, chip.y + dx, 0, false};
+            BoardPlace also = chip;
+            also.turn = (chip.turn + 90) % 360;
+            QCOMPARE(sidesFacing(chip, part), sidesFacing(also, turned));
+        }
+    }
+
+    /// From nothing, what stands to the left is wired to the left where that can be.
+    void searchesHeedWhereThingsStand()
+    {
+        Workpiece work = demo("sluice-node-c-start");
+        work.plan.wishes.clear();
+        const auto bound = [](const Workpiece& from) {
+            std::vector<NeedIndex> open;
+            for (size_t n = 0; n < from.plan.needs.size(); ++n)
+                open.push_back(int(n));
+            const Board board = boardWithPlan(*from.board, *from.device, from.plan);
+            const PlacementResult result = place(*from.device, board, from.plan, {.needs = open});
+            Workpiece out = from;
+            if (!result.ways.empty())
+                out.plan = *applied(from.plan, editOfPlacement(from.plan, result.ways.front(), "Bind"));
+            return out;
+        };
+        const auto offOf = [](const Workpiece& from, const char* part) {
+            const auto s = run(from);
+            for (const BoardItem& item : boardItems(*s))
+                if (item.part == part)
+                    return item.off;
+            return -1;
+        };
+        const char* part = "uplink-modem";
+        for (const char* place : {"5, 40 mm", "95, 40 mm", "50, 5 mm", "50, 75 mm"}) {
+            Workpiece on = with(with(work, SetText{SetText::What::ChipPlace, "50, 40 mm"}), SetPlace{part, place});
+            on = bound(on);
+            QVERIFY2(offOf(on, part) == 0, place);
+            // The same board turned with everything on it is the same task.
+            QVERIFY(found(*run(on), "BRD-02").empty() || !on.board->wishes.empty());
+        }
+        // A part that is gone is told.
+        const auto s = run(with(work, SetPlace{"nothing", "1, 1 mm"}));
+        const std::vector<Finding> told = found(*s, "BRD-03");
+        QCOMPARE(int(told.size()), 1);
+        const Expected<Edit> fix = fixFor(s->facts(), told[0]);
+        QVERIFY(fix && applied(s->plan, *fix)->places.empty());
     }
 };
 

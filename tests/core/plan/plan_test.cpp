@@ -56,6 +56,9 @@ class PlanTest : public QObject {
         case 8:
             return SetNet{pick(pads), random() % 3 ? std::optional(pick(words)) : std::nullopt};
         case 14:
+            if (random() % 4 == 0)
+                return SetPlace{random() % 2 ? "extra" : "uplink-modem",
+                                random() % 3 ? std::optional<std::string>("12.5, 30 mm, below") : std::nullopt};
             if (random() % 2) {
                 static const std::vector<std::string> sentences{"keep PA3, PA4 free", "uplink on the left side",
                                                                 "uplink.tx, uplink.rx in order", "nobody on port PB"};
