@@ -139,11 +139,17 @@ private Q_SLOTS:
         for (const auto& [name, of] : wanted.nets)
             type(nets(), rowWith(nets(), pad, QString::fromStdString(name)), net, QString::fromStdString(of));
 
+        press("Wis&hes");
+        QTableView* wishes = w_->board()->wishes();
+        for (const auto& [sentence, strength] : wanted.wishes)
+            type(wishes, wishes->model()->rowCount() - 1, BoardWishesModel::Sentence, QString::fromStdString(sentence));
+
         const QString path = dir_->filePath("sluice-node-c.json");
         w_->board()->saveAsFile(path);
         const Expected<Board> made = loadBoard(path.toStdString());
         QVERIFY2(made, made ? qPrintable(w_->message()) : made.problem().text().c_str());
-        QVERIFY(made->supply == wanted.supply && made->crystals == wanted.crystals && made->nets == wanted.nets);
+        QVERIFY(made->supply == wanted.supply && made->crystals == wanted.crystals && made->nets == wanted.nets &&
+                made->wishes == wanted.wishes);
         QVERIFY(made->temperature && made->temperature->low == wanted.temperature->low &&
                 made->temperature->high == wanted.temperature->high);
         QCOMPARE(made->parts.size(), wanted.parts.size());
