@@ -11,6 +11,7 @@
 #include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/kind.h"
+#include "core/plan/memory_size.h"
 #include "core/plan/pin_property.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/parse.h"
@@ -122,6 +123,13 @@ private:
             if (!read)
                 return read.problem();
             return std::optional(edit(SetText{What::Temperature, temperatureText(*read)}));
+        }
+        if (what_ == "stack" || what_ == "heap") {
+            const Expected<std::uint32_t> size = parseMemorySize(value_);
+            if (!value_.empty() && !size)
+                return size.problem();
+            return std::optional(edit(
+                SetText{what_ == "stack" ? What::Stack : What::Heap, size ? memorySizeText(*size) : std::string()}));
         }
         if (what_ == "outline") {
             const Expected<BoardOutline> read = parseOutline(value_);
@@ -421,9 +429,10 @@ private:
 
     Problem unknown(const std::string& name) const
     {
-        std::vector<std::string> known{"name",       "supply", "temperature", "range",       "regulator", "prefix",
-                                       "on_failure", "net",    "mode",        "nonvolatile", "hold",      "leave_out",
-                                       "resistors",  "wish",   "outline",     "chip",        "place"};
+        std::vector<std::string> known{"name",   "supply",     "temperature", "range", "regulator",
+                                       "prefix", "on_failure", "net",         "mode",  "nonvolatile",
+                                       "hold",   "leave_out",  "resistors",   "wish",  "outline",
+                                       "chip",   "place",      "stack",       "heap"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)

@@ -10,6 +10,7 @@
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
 #include "core/output/merge.h"
+#include "core/plan/memory_size.h"
 #include "core/source/safe_text.h"
 
 #include <QCheckBox>
@@ -105,6 +106,12 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     command_->setReadOnly(true);
     command_->setAccessibleName("Compile command");
     bottom->addWidget(command_, 1);
+    stack_ = memoryField("Stack",
+                         "Bytes that the linker script keeps for the stack, as in 4 KiB; a function tells how many "
+                         "have been in use. Empty: what the data leave, unchecked.",
+                         SetText::What::Stack, *bottom);
+    heap_ = memoryField("Heap", "Bytes between the data and the stack, for a C library. Empty: none.",
+                        SetText::What::Heap, *bottom);
     main->addLayout(bottom);
     row->addLayout(main, 1);
     retheme();
@@ -236,10 +243,47 @@ void SourceStation::showCommand()
     }
 }
 
+/// A size of memory that the plan states.
+QLineEdit* SourceStation::memoryField(const char* label, const char* tip, SetText::What what, QHBoxLayout& row)
+{
+    auto* field = new QLineEdit;
+    row.addWidget(new QLabel(label));
+    field->setFixedWidth(70);
+    field->setMaxLength(24);
+    field->setAccessibleName(label);
+    field->setToolTip(tip);
+    field->setPlaceholderText(what == SetText::What::Stack ? "the rest" : "none");
+    row.addWidget(field);
+    PendingText& pending = view_.pending();
+    connect(field, &QLineEdit::textEdited, this, [this, &pending, field, label, what] {
+        pending.typed(field, [this, field, label, what]() -> QString {
+            if (!document_.isOpen())
+                return {};
+            const std::string typed = field->text().trimmed().toStdString();
+            const Expected<std::uint32_t> size = parseMemorySize(typed);
+            if (!typed.empty() && !size)
+                return QString::fromStdString(size.problem().message);
+            const std::string kept = size ? memorySizeText(*size) : std::string();
+            const Plan& plan = document_.snapshot().plan;
+            if (kept != (what == SetText::What::Stack ? plan.stack : plan.heap))
+                document_.apply(
+                    editOf(std::string(label) + " " + (kept.empty() ? "not stated" : kept), SetText{what, kept}));
+            refresh();
+            return {};
+        });
+    });
+    connect(field, &QLineEdit::editingFinished, this, [&pending, field] { pending.settle(field); });
+    return field;
+}
+
 void SourceStation::refresh()
 {
     if (!document_.isOpen())
         return;
+    for (const auto& [field, size] :
+         {std::pair(stack_, document_.snapshot().plan.stack), {heap_, document_.snapshot().plan.heap}})
+        if (!view_.pending().waits(field))
+            field->setText(QString::fromStdString(size));
     if (!view_.pending().waits(prefix_))
         prefix_->setText(QString::fromStdString(document_.snapshot().plan.prefix));
     // The source is made, and the disk looked at, beside the interface: at once while it is seen, else after a pause.

@@ -13,6 +13,7 @@
 
 class QCheckBox;
 class QLabel;
+class QHBoxLayout;
 class QLineEdit;
 class QPushButton;
 class QsciScintilla;
@@ -81,6 +82,9 @@ private:
     ViewState& view_;
     FileList* files_ = nullptr;
     QLineEdit* folder_ = nullptr;
+    QLineEdit* memoryField(const char* label, const char* tip, SetText::What what, QHBoxLayout& row);
+    QLineEdit* stack_ = nullptr;
+    QLineEdit* heap_ = nullptr;
     QLineEdit* prefix_ = nullptr;
     QPushButton* write_ = nullptr;
     QPushButton* takeOver_ = nullptr;

@@ -4,6 +4,7 @@
 
 #include "core/base/text.h"
 #include "core/device/compiler_consent.h"
+#include "core/plan/memory_size.h"
 
 #include <fmt/format.h>
 
@@ -63,11 +64,34 @@ void undescribed(const Facts& f, std::vector<Finding>& out)
     out.push_back(std::move(finding));
 }
 
+/// Stack and heap against the RAM of each core; whether the data fit beside them the linker says.
+void memoryTooSmall(const Facts& f, std::vector<Finding>& out)
+{
+    const Expected<std::uint32_t> stack = parseMemorySize(f.plan.stack), heap = parseMemorySize(f.plan.heap);
+    const std::uint64_t wanted = std::uint64_t(stack ? *stack : 0) + (heap ? *heap : 0);
+    for (const Core& core : f.device.cores) {
+        std::uint32_t ram = core.ramBytes;
+        for (const ModeSteps& steps : f.image.modes)
+            ram = std::min(ram, f.device.modes[size_t(steps.mode)].retains.value_or(ram));
+        if (wanted == 0 || ram == 0 || wanted < ram)
+            continue;
+        Finding finding;
+        finding.severity = Finding::Severity::Error;
+        finding.text =
+            fmt::format("Stack and heap take {} bytes, but the {} has {} bytes of RAM{} for them and all data. "
+                        "State smaller ones.",
+                        wanted, core.name, ram, ram < core.ramBytes ? " that keep their content" : "");
+        out.push_back(std::move(finding));
+        return;
+    }
+}
+
 } // namespace
 
 std::vector<Rule> fileRules()
 {
-    return {{"DEV-01", "A user file replaces a shipped one", shadows},
+    return {{"MEM-01", "Stack and heap fit into the RAM", memoryTooSmall},
+            {"DEV-01", "A user file replaces a shipped one", shadows},
             {"DEV-02", "A device file that is not shipped names the compiler", strangeTools},
             {"DEV-03", "The device is described only in part", undescribed}};
 }

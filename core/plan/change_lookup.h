@@ -34,6 +34,10 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
         return plan.outline;
     case SetText::What::ChipPlace:
         return plan.chipPlace;
+    case SetText::What::Stack:
+        return plan.stack;
+    case SetText::What::Heap:
+        return plan.heap;
     case SetText::What::Range:
         return plan.range;
     case SetText::What::Regulator:

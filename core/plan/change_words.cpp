@@ -33,6 +33,10 @@ const char* nameOf(SetText::What what)
         return "board size";
     case SetText::What::ChipPlace:
         return "chip position";
+    case SetText::What::Stack:
+        return "stack";
+    case SetText::What::Heap:
+        return "heap";
     case SetText::What::Range:
         return "operating range";
     case SetText::What::Regulator:
@@ -59,9 +63,12 @@ std::string describe(const Plan& before, const Change& change)
             [&](const SetText& c) {
                 using What = SetText::What;
                 if (c.what != What::Supply && c.what != What::Temperature && c.what != What::Outline &&
-                    c.what != What::ChipPlace)
+                    c.what != What::ChipPlace && c.what != What::Stack && c.what != What::Heap)
                     return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(before, c.what), c.value));
-                const auto said = [](const std::string& text) { return text.empty() ? "as the board says" : text; };
+                const bool memory = c.what == What::Stack || c.what == What::Heap;
+                const auto said = [memory](const std::string& text) {
+                    return !text.empty() ? text : memory ? "not stated" : "as the board says";
+                };
                 return fmt::format("{}: {} \u2192 {}", nameOf(c.what), said(textOf(before, c.what)), said(c.value));
             },
             [&](const SetClock& c) {

@@ -7,6 +7,7 @@
 #include "core/plan/board_facts.h"
 #include "core/plan/change_lookup.h"
 #include "core/plan/kind.h"
+#include "core/plan/memory_size.h"
 #include "core/plan/pin_property.h"
 #include "core/plan/plain_fields.h"
 #include "core/quantity/parse.h"
@@ -123,6 +124,9 @@ Outcome applyChange(Plan& plan, const Change& change)
                 if (c.what == SetText::What::ChipPlace && !c.value.empty())
                     if (const Expected<BoardPlace> place = parsePlace(c.value); !place)
                         return place.problem();
+                if ((c.what == SetText::What::Stack || c.what == SetText::What::Heap) && !c.value.empty())
+                    if (const Expected<std::uint32_t> size = parseMemorySize(c.value); !size)
+                        return size.problem();
                 textOf(plan, c.what) = c.value;
                 return {};
             },
@@ -419,7 +423,7 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     Edit edit{std::move(title), {}};
     using What = SetText::What;
     for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Temperature, What::Outline,
-                            What::ChipPlace, What::Range, What::Regulator, What::Prefix})
+                            What::ChipPlace, What::Stack, What::Heap, What::Range, What::Regulator, What::Prefix})
         if (textOf(before, what) != textOf(after, what))
             edit.changes.push_back(SetText{what, textOf(after, what)});
     for (const auto& [node, value] : before.clocks)

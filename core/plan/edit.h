@@ -15,7 +15,20 @@ namespace bindrel {
 
 /// Sets one text of the plan itself; an empty value means "as board or chip say".
 struct SetText {
-    enum class What { Name, Device, Board, Supply, Temperature, Outline, ChipPlace, Range, Regulator, Prefix } what;
+    enum class What {
+        Name,
+        Device,
+        Board,
+        Supply,
+        Temperature,
+        Outline,
+        ChipPlace,
+        Stack,
+        Heap,
+        Range,
+        Regulator,
+        Prefix
+    } what;
     std::string value;
     friend bool operator==(const SetText&, const SetText&) = default;
 };

@@ -94,6 +94,8 @@ struct Plan {
     std::string chipPlace;      ///< "50, 40 mm, turned 90"; empty: what the board says
     std::string range;          ///< operating range; empty: the one that the chip resets to
     std::string regulator;      ///< that makes the core's voltage; empty: the one that the chip resets to
+    std::string stack;          ///< "4 KiB", that every program keeps for its stack; empty: what is left, unchecked
+    std::string heap;           ///< "1 KiB", between data and stack; empty: none
     std::string prefix;         ///< of generated files and names; empty: made from the plan's name
 
     /// Decisions about clocks, by node: a divider or multiplier, the id of a select's input or "none", or "on"/"off"

@@ -12,6 +12,7 @@
 #include "core/plan/crystal_text.h"
 #include "core/plan/fences.h"
 #include "core/plan/kind.h"
+#include "core/plan/memory_size.h"
 #include "core/plan/pin_property.h"
 #include "core/plan/plain_fields.h"
 #include "core/plan/stored_settings.h"
@@ -455,11 +456,11 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
             "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",  "supply",
-                    "temperature", "range",       "regulator",       "prefix",      "clocks", "slow_clocks",
-                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",  "crystals",
-                    "resistors",   "wishes",      "outline",         "chip",        "places", "parts",
-                    "holds",       "needs",       "leave_out"});
+    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",    "supply",
+                    "temperature", "range",       "regulator",       "prefix",      "clocks",   "slow_clocks",
+                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",    "crystals",
+                    "resistors",   "wishes",      "outline",         "chip",        "places",   "stack",
+                    "heap",        "parts",       "holds",           "needs",       "leave_out"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -469,6 +470,8 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     plan.temperature = root.string("temperature", "");
     plan.prefix = root.string("prefix", "");
     plan.outline = root.string("outline", "");
+    plan.stack = root.string("stack", "");
+    plan.heap = root.string("heap", "");
     plan.chipPlace = root.string("chip", "");
     for (const JsonNode& part : root.optionalChild("leave_out").items()) {
         const std::string said = part.asString();
@@ -511,6 +514,9 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     if (!plan.temperature.empty())
         if (const Expected<TemperatureRange> range = parseTemperatures(plan.temperature); !range)
             root.child("temperature").fail(range.problem().message);
+    for (const auto& [key, said] : {std::pair("stack", &plan.stack), {"heap", &plan.heap}})
+        if (const Expected<std::uint32_t> size = parseMemorySize(*said); !said->empty() && !size)
+            root.child(key).fail(size.problem().message);
     if (!plan.outline.empty())
         if (const Expected<BoardOutline> outline = parseOutline(plan.outline); !outline)
             root.child("outline").fail(outline.problem().message);

@@ -115,6 +115,8 @@ std::string planText(const Plan& plan)
                                      {"temperature", plan.temperature},
                                      {"outline", plan.outline},
                                      {"chip", plan.chipPlace},
+                                     {"stack", plan.stack},
+                                     {"heap", plan.heap},
                                      {"range", plan.range},
                                      {"regulator", plan.regulator},
                                      {"prefix", plan.prefix}})

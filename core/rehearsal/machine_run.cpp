@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/device/compiler_consent.h"
 #include "core/device/device_memory.h"
+#include "core/plan/memory_size.h"
 #include "core/plan/stored_settings.h"
 #include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/compile.h"
@@ -107,6 +108,7 @@ private:
                 goOn();
             if (scenario_ == Scenario()) {
                 verify();
+                judgeStack();
                 interruptsArrive();
             }
         }
@@ -126,6 +128,27 @@ private:
                 chip_.report(Hazard::Kind::Program,
                              fmt::format("{} says that {} does not hold what was planned.", function,
                                          cores_[core]->program().textAt(cores_[core]->result())));
+        }
+        under_ = 0;
+        out_.operations.resize(operations);
+    }
+
+    /// What the program says of its stack, where it was kept: start-up code and linker script must agree on it.
+    void judgeStack()
+    {
+        const Expected<std::uint32_t> kept = parseMemorySize(f_.plan.stack);
+        const size_t operations = out_.operations.size();
+        for (size_t core = 0; core < cores_.size() && kept; ++core) {
+            const std::string function = namesFor(f_, core).prefix.text() + "_stack_used";
+            if (!cores_[core] || !cores_[core]->program().symbols.contains(function))
+                continue;
+            under_ = int(core);
+            if (!ended(cores_[core]->call(function), function))
+                continue;
+            if (const std::uint32_t used = cores_[core]->result(); used == 0 || used >= *kept)
+                chip_.report(Hazard::Kind::Program,
+                             fmt::format("{} says that {} of {} bytes of stack have been in use; keep more for it.",
+                                         function, used, *kept));
         }
         under_ = 0;
         out_.operations.resize(operations);

@@ -2,6 +2,7 @@
 // PREFIX_board.h and .c: names for pads and rates, the status of a bring-up, waiting, the order of it all;
 // PREFIX_pins.c.
 #include "core/base/text.h"
+#include "core/plan/memory_size.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
 #include "core/source/interrupt_table.h"
@@ -355,6 +356,14 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.comment("Masks interrupts at the core; pass the returned state to release.");
     w.linef("uint32_t {}_interrupts_hold(void);", names.prefix);
     w.linef("void {}_interrupts_release(uint32_t before);", names.prefix);
+    if (const Expected<std::uint32_t> stack = parseMemorySize(f.plan.stack)) {
+        w.comment(
+            "Bytes kept for the stack, and how many of them have been in use at most since start-up. A count that "
+            "reaches all of them says that the stack was too small; your own start-up code must fill it with the "
+            "pattern for that.");
+        w.linef("#define {} {}u", names.macro("STACK_BYTES"), *stack);
+        w.linef("uint32_t {}_stack_used(void);", names.prefix);
+    }
     if (const Core& core = f.device.cores[names.core];
         core.architecture == Core::Architecture::ArmM && core.priorityBits > 0)
         w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level);", names.prefix);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What makes the output link and start as it is written: vector table, linker script, a first main.c.
 #include "core/base/text.h"
+#include "core/plan/memory_size.h"
 #include "core/source/interrupt_table.h"
 #include "core/source/writer.h"
 
@@ -9,6 +10,9 @@
 namespace bindrel {
 
 namespace {
+
+/// Unlikely as a value, odd as an address.
+const WordLiteral kStackPattern("0x5AA5C33Du");
 
 /// The four functions that a compiler calls by itself, also for free-standing code: a copy of a struct is one. A
 /// library of the user's takes their place.
@@ -84,6 +88,28 @@ SourceFile startSource(const Facts& f, const Names& names)
     return w.take();
 }
 
+/// How deep the stack has been, by the pattern that the start-up code left.
+void writeStackUsed(Writer& w)
+{
+    const Expected<std::uint32_t> stack = parseMemorySize(w.facts.plan.stack);
+    if (!stack)
+        return;
+    const Word& p = w.names.prefix;
+    w.line();
+    w.linef("extern const volatile uint32_t {}_stack_bottom[];", p);
+    w.line();
+    w.linef("uint32_t {}_stack_used(void)", p);
+    w.line("{");
+    w.linef("    const volatile uint32_t *at = {}_stack_bottom;", p);
+    w.line("    uint32_t left = 0u;");
+    w.linef("    while (left < {}u && *at == {}) {{", *stack, kStackPattern);
+    w.line("        left += 4u;");
+    w.line("        at++;");
+    w.line("    }");
+    w.linef("    return {}u - left;", *stack);
+    w.line("}");
+}
+
 /// What the other files need of the core itself, whoever starts it.
 SourceFile coreSource(const Facts& f, const Names& names)
 {
@@ -92,6 +118,7 @@ SourceFile coreSource(const Facts& f, const Names& names)
     w.linef("#include \"{}_board.h\"", names.prefix);
     writeInterruptHold(w);
     writeCoreWait(w);
+    writeStackUsed(w);
     return w.take();
 }
 
@@ -153,6 +180,22 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     if (retained < core.ramBytes)
         w.line("    .ram_lost (NOLOAD) : { *(.ram_lost*) } > ram_lost");
     w.linef("    {}_stack_top = ORIGIN(ram) + LENGTH(ram);", p);
+    const Expected<std::uint32_t> stack = parseMemorySize(f.plan.stack), heap = parseMemorySize(f.plan.heap);
+    if (heap) {
+        w.linef("    {0}_heap_start = ALIGN({0}_bss_end, 8);", p);
+        w.linef("    {0}_heap_end = {0}_heap_start + {1};", p, *heap);
+        w.comment("Where a C library's sbrk() begins.", 4);
+        w.linef("    PROVIDE(end = {}_heap_start);", p);
+    }
+    if (stack || heap) {
+        w.linef("    {0}_stack_bottom = {0}_stack_top - {1};", p, stack ? *stack : 0);
+        if (!heap)
+            w.linef("    ASSERT({0}_bss_end <= {0}_stack_bottom, \"RAM is too small for the data and the stack\")", p);
+        else if (!stack)
+            w.linef("    ASSERT({0}_heap_end <= {0}_stack_bottom, \"RAM is too small for the data and the heap\")", p);
+        else
+            w.linef("    ASSERT({0}_heap_end <= {0}_stack_bottom, \"RAM is too small for data, heap and stack\")", p);
+    }
     linkStored(w, false);
     w.comment("No code unwinds the stack; not discarded, these sections could end up in any region.", 4);
     w.line("    /DISCARD/ : { *(.eh_frame*) *(.note.gnu.build-id) }");
@@ -218,6 +261,8 @@ std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
             p);
     if (w.facts.device.cores[w.names.core].architecture == Core::Architecture::ArmM)
         w.linef("extern uint32_t {}_vectors_address;", p);
+    if (parseMemorySize(w.facts.plan.stack))
+        w.linef("extern uint32_t {}_stack_bottom[];", p);
     w.linef("extern void (*const {0}_init_start[])(void);", p);
     w.linef("extern void (*const {0}_init_end[])(void);", p);
     w.line("int main(void);");
@@ -257,6 +302,17 @@ void writeMemorySetUp(Writer& w)
     w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
     w.line("        *to = 0u;");
     w.line("    }");
+    if (const Expected<std::uint32_t> stack = parseMemorySize(w.facts.plan.stack)) {
+        w.comment(
+            "A pattern in the part of the stack that is not in use yet: stack_used() looks how much of it is left. "
+            "What lies near this variable is this function's own.",
+            4);
+        w.line("    volatile uint32_t here = 0u;");
+        w.linef("    for (volatile uint32_t *to = {}_stack_bottom; (uintptr_t)to + 128u < (uintptr_t)&here; to++) {{",
+                p);
+        w.linef("        *to = {};", kStackPattern);
+        w.line("    }");
+    }
     w.comment("Functions that run before main (attribute constructor).", 4);
     w.linef("    for (void (*const *init)(void) = {0}_init_start; init != {0}_init_end; init++) {{", p);
     w.line("        (*init)();");

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/memory_size.h"
 #include "core/plan/stored_settings.h"
 #include "core/rehearsal/simulated_chip.h"
 #include "tests/support/random_plans.h"
@@ -37,6 +38,34 @@ class RehearsalTest : public QObject {
 
 private Q_SLOTS:
     void shippedPlansComeUp_data() { families(); }
+    /// With a stack and a heap of its own the program runs as before, and counts what it has used. A stack that is too
+    /// small for it is told.
+    void theStackIsMeasured()
+    {
+        for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "ditch-meter-d-done", "pump-hall-a-done"})
+            for (const char* stack : {"1 KiB", "64 bytes"}) {
+                const Workpiece work = with(with(demo(plan), SetText{SetText::What::Stack, stack}),
+                                            SetText{SetText::What::Heap, "256 bytes"});
+                const auto s = run(work);
+                const QTemporaryDir folder;
+                const Expected<Rehearsal> machine =
+                    rehearseMachineCode(s->facts(), s->source(), {}, folder.path().toStdString());
+                QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
+                const bool tight = std::string_view(stack) == "64 bytes";
+                QCOMPARE(int(machine->hazards.size()) > 0, tight);
+                if (tight)
+                    QVERIFY2(machine->hazards.front().text.find("of 64 bytes of stack") != std::string::npos,
+                             machine->hazards.front().text.c_str());
+            }
+        for (const char* size : {"4 KiB", "2048", "1000 bytes", "16 MiB", "8 b"})
+            QVERIFY2(parseMemorySize(size) &&
+                         *parseMemorySize(memorySizeText(*parseMemorySize(size))) == *parseMemorySize(size),
+                     size);
+        for (const char* size :
+             {"", "0", "7", "17 MiB", "99999999999999999999", "-8", "4 KB", "1.5 KiB", "KiB", "4294967296 KiB"})
+            QVERIFY2(!parseMemorySize(size), size);
+    }
+
     /// Planned operations and machine code, from reset and into each mode and back: no hazard, and the same writes one
     /// by one.
     void shippedPlansComeUp()

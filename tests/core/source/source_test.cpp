@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/output/output.h"
+#include "core/plan/memory_size.h"
 #include "core/source/keep_regions.h"
 #include "core/source/safe_text.h"
 #include "tests/support/output_fixture.h"
@@ -50,6 +51,13 @@ private Q_SLOTS:
         QTest::newRow("RISC-V doze") << with(demo("ditch-meter-d-done"), SetMode{"DOZE", true});
         QTest::newRow("two cores stop, two sets")
             << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}), SetSlow{ClockSet{"", {{"HX", "on"}}}});
+        const auto sized = [](const char* plan, const char* stack, const char* heap) {
+            return with(with(demo(plan), SetText{SetText::What::Stack, stack}), SetText{SetText::What::Heap, heap});
+        };
+        QTest::newRow("stack and heap") << sized("sluice-node-c-done", "2 KiB", "1 KiB");
+        QTest::newRow("stack alone") << sized("rain-post-b-done", "1000 bytes", "");
+        QTest::newRow("heap alone, RISC-V") << sized("ditch-meter-d-done", "", "512 bytes");
+        QTest::newRow("two cores with stacks") << sized("pump-hall-a-done", "4 KiB", "8 KiB");
         QTest::newRow("hostile names") << hostile;
     }
     void compilesAndLinksWithoutAWarning()
@@ -85,6 +93,34 @@ private Q_SLOTS:
                                               "20) / (seen + 3u));\n    }\n}\n");
             compile(*s, folderOf(dir));
         }
+    }
+
+    /// Stack, heap and data that do not fit are the linker's to refuse, and what cannot fit at all is a finding.
+    void memoryThatIsTooSmallIsRefused()
+    {
+        const Workpiece work = demo();
+        const std::uint32_t ram = work.device->core().ramBytes;
+        const auto sized = [&](std::uint32_t stack) {
+            return with(with(work, SetText{SetText::What::Stack, memorySizeText(stack)}),
+                        SetText{SetText::What::Heap, "1 KiB"});
+        };
+        const auto told = [](const Snapshot& s) {
+            return std::ranges::count(s.findings, std::string("MEM-01"), &Finding::rule);
+        };
+        const auto fits = run(sized(ram - 1024 - 8));
+        QCOMPARE(int(told(*fits)), 0);
+        QCOMPARE(int(told(*run(sized(ram - 1024)))), 1);
+        QTemporaryDir dir;
+        write(*fits, folderOf(dir));
+        put(folderOf(dir) / "main.c",
+            "static volatile unsigned char data[64];\nint main(void)\n{\n    return data[0];\n}\n");
+        QProcess shell;
+        shell.setWorkingDirectory(QString::fromStdString(folderOf(dir).string()));
+        shell.setProcessChannelMode(QProcess::MergedChannels);
+        shell.start("sh", {"-c", "export LC_ALL=C; " + QString::fromStdString(fits->source().buildCommand)});
+        QVERIFY(shell.waitForFinished(120'000));
+        const QByteArray said = shell.readAll();
+        QVERIFY2(shell.exitCode() != 0 && said.contains("RAM is too small for data, heap and stack"), said.constData());
     }
 
     void buildsWithItsOwnCMakeFiles()
