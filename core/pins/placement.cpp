@@ -52,6 +52,8 @@ public:
             findWays();
         else
             findAnyWays();
+        for (Placement& way : out_.ways)
+            tellWishes(way);
         if (out_.ways.empty() && out_.proven && explained) {
             if (stuck_.empty()) {
                 explain();
@@ -97,13 +99,18 @@ private:
                   [](const auto& a, const auto& b) { return a.first < b.first; });
         out.cost = cost;
         out.proof = proof;
-        if (space_.wishes) {
-            Plan after = plan_;
-            for (const auto& [need, binding] : out.bindings)
-                after.needs[size_t(need)].binding = binding;
-            out.notKept = brokenWishes(space_.device, board_, after);
-        }
         return out;
+    }
+
+    /// Which wishes a way breaks, if it costs any.
+    void tellWishes(Placement& way) const
+    {
+        if (way.cost.wishes == 0)
+            return;
+        Plan after = plan_;
+        for (const auto& [need, binding] : way.bindings)
+            after.needs[size_t(need)].binding = binding;
+        way.notKept = brokenWishes(space_.device, board_, after);
     }
 
     PlacementModel::Who who() const

@@ -204,6 +204,12 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             out.lost.push_back("resistors that the plan stated for the old board are dropped");
             next.resistors.clear();
         }
+        if (!plan.outline.empty() || !plan.chipPlace.empty() || !plan.places.empty()) {
+            out.lost.push_back("where parts stand on the old board is dropped");
+            next.outline.clear();
+            next.chipPlace.clear();
+            next.places.clear();
+        }
     }
     std::vector<NeedIndex> bound;
     std::map<NeedIndex, std::string> homeless;
