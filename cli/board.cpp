@@ -51,8 +51,12 @@ Json boardJson(const Snapshot& s)
                                      {"kept", !wish.broken},
                                      {"state", wish.state}});
     out["resistors"] = Json::object();
-    for (const auto& [pad, resistors] : s.board->resistors)
+    out["pulls"] = Json::object();
+    for (const auto& [pad, resistors] : s.board->resistors) {
         out["resistors"][pad] = resistorsText(resistors);
+        if (resistors.pull)
+            out["pulls"][pad] = *resistors.pull == TerminalFact::Level::High ? "up" : "down";
+    }
     return out;
 }
 

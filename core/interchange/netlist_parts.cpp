@@ -83,7 +83,7 @@ std::string classOf(const std::string& ref)
 /// What has no pins of its own that a firmware would name: passive parts, test points, holes, power flags.
 bool isAuxiliary(const std::string& ref)
 {
-    static const std::set<std::string> classes{"R",  "C",  "L", "FB", "RN", "RP",   "CN_",  "TP",   "H",    "MH", "FID",
+    static const std::set<std::string> classes{"R",  "C",  "L", "FB", "RN", "RP",   "TP",   "H",    "MH",   "FID",
                                                "JP", "NT", "F", "Y",  "X",  "XTAL", "#PWR", "#FLG", "LOGO", "G"};
     return ref.empty() || ref[0] == '#' || classes.contains(classOf(ref));
 }
@@ -210,7 +210,11 @@ private:
     void part(const Seen& seen)
     {
         Part part;
-        part.reference = printable(seen.part->ref);
+        // An id has at most 64 characters; one that is not the first gets a number.
+        constexpr std::size_t kLongestReference = 40;
+        if (seen.part->ref.size() > kLongestReference || !isPrintable(seen.part->ref))
+            return;
+        part.reference = seen.part->ref;
         part.id = idOf(part.reference);
         const std::string kind = classOf(part.reference);
         part.row = kind == "J" || kind == "P" || kind == "CN" || kind == "CON";

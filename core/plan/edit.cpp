@@ -249,8 +249,13 @@ Outcome applyChange(Plan& plan, const Change& change)
             },
             [&](const SetResistors& c) -> Outcome {
                 if (c.resistors) {
-                    if (const Expected<NetResistors> readable = resistorsFrom(resistorsText(*c.resistors)); !readable)
+                    const Expected<NetResistors> readable = resistorsFrom(resistorsText(*c.resistors));
+                    if (!readable)
                         return readable.problem();
+                    if (*readable != *c.resistors)
+                        return problemOf(fmt::format("\"{}\" is not exactly what was meant; give the resistance with "
+                                                     "decimals, and a net without commas.",
+                                                     resistorsText(*c.resistors)));
                     plan.resistors[c.pad] = *c.resistors;
                 } else {
                     plan.resistors.erase(c.pad);

@@ -372,6 +372,80 @@ private Q_SLOTS:
                 QVERIFY(removed->part != "u7");
     }
 
+    /// Whatever a netlist calls its parts and pins: what is taken of it can be saved and opened again.
+    void whatIsTakenCanBeSaved()
+    {
+        const auto s = run(demo());
+        std::mt19937 random(seeded(9));
+        const std::vector<std::string> odd{"",
+                                           "J1",
+                                           "J1 ",
+                                           "U\u00e9",
+                                           "a.b",
+                                           "x,y",
+                                           "R1",
+                                           "#PWR01",
+                                           "\x01",
+                                           "-",
+                                           "U-",
+                                           "-U",
+                                           std::string(70, 'U'),
+                                           std::string(300, '9'),
+                                           "/",
+                                           "up",
+                                           "none",
+                                           "in series",
+                                           "33 ohm in series",
+                                           "4k7",
+                                           "1/3",
+                                           "12MHz 5ppm",
+                                           "0 ohm",
+                                           "-5",
+                                           "2R2R2",
+                                           "\u202eabc",
+                                           "tab\there",
+                                           "j1",
+                                           "J-1",
+                                           "9",
+                                           "A B C"};
+        const auto pick = [&] { return odd[random() % odd.size()]; };
+        const auto quoted = [](const std::string& text) {
+            std::string out = "\"";
+            for (const char c : text)
+                out += (c == '"' || c == '\\') ? std::string("\\") + c : std::string(1, c);
+            return out + "\"";
+        };
+        int taken = 0;
+        for (int round = 0; round < 150; ++round) {
+            std::vector<Node> nodes = nodesOf(*s, "CHIP", random);
+            std::string parts = "(comp (ref \"CHIP\"))";
+            for (int k = 0; k < 12; ++k)
+                parts += "(comp (ref " + quoted(pick()) + ") (value " + quoted(pick()) + ") (description " +
+                         quoted(pick()) + "))";
+            std::string text = "(export (components " + parts + ") (nets\n";
+            for (const auto& [net, all] : byNet(nodes)) {
+                text += "(net (name " + quoted(random() % 8 ? net : pick()) + ")";
+                for (const Node& node : all)
+                    text += "(node (ref " + quoted(node.ref) + ") (pin " + quoted(node.pin) + "))";
+                for (unsigned k = random() % 3; k > 0; --k)
+                    text += "(node (ref " + quoted(pick()) + ") (pin " + quoted(pick()) + ") (pinfunction " +
+                            quoted(pick()) + "))";
+                text += ")\n";
+            }
+            const Expected<NetTable> table = readNets(text + "))", *s->device);
+            if (!table)
+                continue;
+            const Expected<Plan> next = applied(s->plan, editOfNets(*s, *table));
+            if (!next)
+                continue;
+            ++taken;
+            const Expected<Workpiece> again = parsePlan(planText(*next), "again", library());
+            QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
+            QVERIFY(planText(again->plan) == planText(*next));
+        }
+        QVERIFY2(taken > 20, std::to_string(taken).c_str());
+    }
+
     void whatIsNoNetlistIsRefused()
     {
         const auto device = *library().device("SE4332-C64");
