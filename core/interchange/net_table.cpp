@@ -10,7 +10,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <iterator>
 #include <map>
+#include <set>
 
 namespace bindrel {
 
@@ -109,35 +111,34 @@ std::optional<Part> withTerminalsOf(const Plan& plan, const Part& known, const P
 /// The parts that the chip's signals lead to. What the board's file says of a part stands.
 void addParts(const Snapshot& s, const NetTable& table, Edit& edit)
 {
-    Plan step = s.plan;
-    const auto add = [&](const Edit& more) {
-        if (const Expected<Plan> next = applied(step, more)) {
-            step = *next;
-            edit.changes.insert(edit.changes.end(), more.changes.begin(), more.changes.end());
-        }
-    };
-    for (const Part& told : table.parts) {
-        const auto known = std::ranges::find(s.board->parts, told.reference, &Part::reference);
-        if (known != s.board->parts.end()) {
-            if (!s.filedBoard->part(known->id))
-                if (std::optional<Part> now = withTerminalsOf(step, *known, told))
-                    add(editOfPart(step, *std::move(now), {}));
-            continue;
-        }
-        Part part = told;
-        for (int n = 2; s.board->part(part.id) || std::ranges::find(step.parts, part.id, &Part::id) != step.parts.end();
-             ++n)
-            part.id = told.id + "-" + std::to_string(n);
-        add(editOfPart(step, std::move(part), {}));
+    std::map<std::string_view, const Part*> byReference;
+    std::set<std::string> ids;
+    for (const Part& part : s.board->parts) {
+        byReference.emplace(part.reference, &part);
+        ids.insert(part.id);
     }
-    if (table.parts.empty())
-        return;
+    std::size_t end = s.plan.parts.size();
+    std::set<std::string_view> told;
+    for (const Part& part : table.parts) {
+        told.insert(part.reference);
+        const auto known = byReference.find(part.reference);
+        if (known == byReference.end()) {
+            Part fresh = part;
+            for (int n = 2; !ids.insert(fresh.id).second; ++n)
+                fresh.id = part.id + "-" + std::to_string(n);
+            edit.changes.push_back(InsertPart{end++, std::move(fresh)});
+        } else if (!s.filedBoard->part(known->second->id)) {
+            if (std::optional<Part> now = withTerminalsOf(s.plan, *known->second, part)) {
+                Edit replaced = editOfPart(s.plan, *std::move(now), {});
+                std::ranges::move(replaced.changes, std::back_inserter(edit.changes));
+            }
+        }
+    }
     for (const Part& part : s.plan.parts) {
-        const bool gone = !part.reference.empty() &&
-                          std::ranges::find(table.parts, part.reference, &Part::reference) == table.parts.end();
+        const bool gone = !table.parts.empty() && !part.reference.empty() && !told.contains(part.reference);
         const bool used = std::ranges::find(s.plan.needs, part.id, &Need::part) != s.plan.needs.end();
         if (gone && !used && !s.filedBoard->part(part.id))
-            add(editOf({}, RemovePart{part.id}));
+            edit.changes.push_back(RemovePart{part.id});
     }
 }
 
