@@ -23,6 +23,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
+#include <QShortcut>
 #include <QVBoxLayout>
 
 namespace bindrel {
@@ -251,6 +252,7 @@ QLineEdit* SourceStation::memoryField(const char* label, const char* tip, SetTex
     field->setFixedWidth(70);
     field->setMaxLength(24);
     field->setAccessibleName(label);
+    field->setObjectName(QString(label).toLower());
     field->setToolTip(tip);
     field->setPlaceholderText(what == SetText::What::Stack ? "the rest" : "none");
     row.addWidget(field);
@@ -273,6 +275,13 @@ QLineEdit* SourceStation::memoryField(const char* label, const char* tip, SetTex
         });
     });
     connect(field, &QLineEdit::editingFinished, this, [&pending, field] { pending.settle(field); });
+    // A size that is refused can be given up.
+    auto* escape = new QShortcut(Qt::Key_Escape, field);
+    escape->setContext(Qt::WidgetShortcut);
+    connect(escape, &QShortcut::activated, this, [this, &pending, field] {
+        pending.forget(field);
+        refresh();
+    });
     return field;
 }
 

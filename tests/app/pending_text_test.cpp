@@ -304,6 +304,38 @@ private Q_SLOTS:
         QCOMPARE(w_->size(), QSize(1024, 700));
         QVERIFY(w_->minimumSizeHint().width() <= 1024);
     }
+
+    /// Stack and heap on a bare plan: entered, forgotten to be entered, refused and given up, in both themes.
+    void sizesOfMemoryAreTyped()
+    {
+        for (const bool dark : {false, true}) {
+            w_->setDark(dark);
+            QVERIFY(w_->document().newForDevice("RL1224-Q48"));
+            w_->showStation(Station::Source);
+            QLineEdit* stack = w_->source()->findChild<QLineEdit*>("stack");
+            QLineEdit* heap = w_->source()->findChild<QLineEdit*>("heap");
+            QVERIFY(stack && heap);
+            type(stack, "2048");
+            QTest::keyClick(stack, Qt::Key_Return);
+            QCOMPARE(now().plan.stack, std::string("2 KiB"));
+            QCOMPARE(stack->text(), QString("2 KiB"));
+            type(heap, "1 KiB");
+            shortcut(QKeySequence("Ctrl+3")); // no Enter
+            QVERIFY(w_->station() == Station::Clocks);
+            QCOMPARE(now().plan.heap, std::string("1 KiB"));
+            w_->showStation(Station::Source);
+            type(stack, "plenty");
+            shortcut(QKeySequence("Ctrl+3"));
+            QVERIFY(w_->station() == Station::Source && w_->message().contains("plenty"));
+            QVERIFY(stack->hasFocus() && stack->text() == "plenty");
+            QTest::keyClick(stack, Qt::Key_Escape);
+            QCOMPARE(stack->text(), QString("2 KiB"));
+            shortcut(QKeySequence("Ctrl+3"));
+            QVERIFY(w_->station() == Station::Clocks);
+            QCOMPARE(now().plan.stack, std::string("2 KiB"));
+        }
+        w_->setDark(false);
+    }
 };
 
 BINDREL_TEST(PendingTextTest)
