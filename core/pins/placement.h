@@ -43,7 +43,7 @@ struct Placement {
     std::vector<std::pair<NeedIndex, Binding>> bindings; ///< by need; only what differs from the plan
     PlacementCost cost;
     PlacementProof proof;
-    std::vector<std::string> notKept; ///< where wishes cost something, which ones; not yet in what improved() is told
+    std::vector<std::string> notKept; ///< wishes that this placement breaks; improved() is called before they are known
 };
 
 struct PlacementRequest {
