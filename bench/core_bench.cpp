@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/adopt.h"
 #include "core/base/files.h"
 #include "core/clocks/repair.h"
 #include "core/device/device_cache.h"
 #include "core/field_entry.h"
+#include "core/interchange/adopt.h"
 #include "core/output/output.h"
 #include "core/pins/options.h"
 #include "core/plan/board_facts.h"
@@ -23,9 +23,9 @@ using namespace bindrel;
 
 namespace {
 
-Workpiece demo(const char* name)
+LoadedPlan demo(const char* name)
 {
-    Expected<Workpiece> work =
+    Expected<LoadedPlan> work =
         loadPlan(std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel", Library(BINDREL_SOURCE_DATA));
     if (!work)
         std::abort();
@@ -35,7 +35,7 @@ Workpiece demo(const char* name)
 /// One edit and the whole pipeline after it, source included: what every keystroke costs.
 void pipelineAfterAnEdit(benchmark::State& state)
 {
-    Workpiece work = demo("sluice-node-c-done");
+    LoadedPlan work = demo("sluice-node-c-done");
     int turn = 0;
     for (auto _ : state) {
         work.plan = *applied(work.plan, editOf("", SetGoal{"uplink", "baud", turn++ % 2 ? "115.2k" : "460.8k"}));
@@ -45,9 +45,9 @@ void pipelineAfterAnEdit(benchmark::State& state)
 BENCHMARK(pipelineAfterAnEdit)->Unit(benchmark::kMillisecond);
 
 /// A plan on the same device family with another member, and needs (ports' bits) until there are `count`.
-Workpiece grown(const char* plan, const char* device, size_t count)
+LoadedPlan grown(const char* plan, const char* device, size_t count)
 {
-    Workpiece work = demo(plan);
+    LoadedPlan work = demo(plan);
     Expected<std::shared_ptr<const Device>> larger = Library(BINDREL_SOURCE_DATA).device(device);
     if (!larger)
         std::abort();
@@ -89,7 +89,7 @@ BENCHMARK(rehearseMachineCodeOfBothCores)->Unit(benchmark::kMillisecond);
 /// The pipeline on the largest chip, 176 balls and two cores, with 40 needs.
 void pipelineLargestChip(benchmark::State& state)
 {
-    const Workpiece work = grown("pump-hall-a-done", "al7654-b176", 40);
+    const LoadedPlan work = grown("pump-hall-a-done", "al7654-b176", 40);
     state.counters["needs"] = double(work.plan.needs.size());
     for (auto _ : state)
         benchmark::DoNotOptimize(computeSnapshot(work));
@@ -99,7 +99,7 @@ BENCHMARK(pipelineLargestChip)->Unit(benchmark::kMillisecond);
 /// The same when the plan wants to go on after the failure of each of its clocks.
 void pipelineWithFallBacks(benchmark::State& state)
 {
-    Workpiece work = grown("pump-hall-a-done", "al7654-b176", 40);
+    LoadedPlan work = grown("pump-hall-a-done", "al7654-b176", 40);
     work.plan.onFailure = OnFailure::GoOn;
     for (auto _ : state)
         benchmark::DoNotOptimize(computeSnapshot(work));
@@ -251,7 +251,7 @@ void pipelineOnALargeRegisterFile(benchmark::State& state)
     const auto path = std::filesystem::temp_directory_path() / ("bindrel-bench-" + std::to_string(::getpid()) + ".svd");
     if (!writeFileAtomically(path, largeRegisterFile()))
         std::abort();
-    Workpiece work;
+    LoadedPlan work;
     work.device = *cachedDevice(path);
     work.board = std::make_shared<const Board>(bareBoard(*work.device));
     work.plan.name = "large";
@@ -266,7 +266,7 @@ BENCHMARK(pipelineOnALargeRegisterFile)->Unit(benchmark::kMillisecond);
 void writeAllSource(benchmark::State& state)
 {
     const auto folder = std::filesystem::temp_directory_path() / ("bindrel-bench-" + std::to_string(::getpid()));
-    Workpiece work = demo("sluice-node-c-done");
+    LoadedPlan work = demo("sluice-node-c-done");
     const auto a = computeSnapshot(work);
     work.plan = *applied(work.plan, editOf("", SetGoal{"uplink", "baud", "115.2k"}));
     const auto b = computeSnapshot(work);

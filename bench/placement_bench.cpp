@@ -11,15 +11,15 @@ using namespace bindrel;
 
 namespace {
 
-Workpiece loaded(const std::string& path, const Library& library)
+LoadedPlan loaded(const std::string& path, const Library& library)
 {
-    Expected<Workpiece> work = loadPlan(path, library);
+    Expected<LoadedPlan> work = loadPlan(path, library);
     if (!work)
         std::abort();
     return *std::move(work);
 }
 
-std::vector<NeedIndex> openNeeds(const Workpiece& work)
+std::vector<NeedIndex> openNeeds(const LoadedPlan& work)
 {
     const Bindings bindings = bind(*work.device, work.plan);
     std::vector<NeedIndex> out;
@@ -31,7 +31,7 @@ std::vector<NeedIndex> openNeeds(const Workpiece& work)
 
 /// The whole search; the counters tell when the first way was there and when the level that matters was proven (-1:
 /// never), in milliseconds.
-void search(benchmark::State& state, const Workpiece& work, PlacementRequest request, PlacementLevel level)
+void search(benchmark::State& state, const LoadedPlan& work, PlacementRequest request, PlacementLevel level)
 {
     using Clock = std::chrono::steady_clock;
     for (auto _ : state) {
@@ -65,7 +65,7 @@ void search(benchmark::State& state, const Workpiece& work, PlacementRequest req
 
 void bindEverythingFromNothing(benchmark::State& state, const char* plan)
 {
-    Workpiece work = loaded(std::string(BINDREL_EXAMPLES) + "/" + plan + ".bindrel", Library(BINDREL_SOURCE_DATA));
+    LoadedPlan work = loaded(std::string(BINDREL_EXAMPLES) + "/" + plan + ".bindrel", Library(BINDREL_SOURCE_DATA));
     for (Need& need : work.plan.needs)
         need.binding = {};
     search(state, work, {.needs = openNeeds(work)}, PlacementLevel::Spread);
@@ -78,7 +78,7 @@ BENCHMARK_CAPTURE(bindEverythingFromNothing, ditch, "ditch-meter-d-done")->Unit(
 void placementCase(benchmark::State& state, const char* name, bool untangle)
 {
     const std::string folder = BINDREL_PLACEMENT_CASES;
-    const Workpiece work = loaded(folder + "/" + name + "-apart-1.bindrel", Library(folder));
+    const LoadedPlan work = loaded(folder + "/" + name + "-apart-1.bindrel", Library(folder));
     PlacementRequest request;
     request.mayMove = untangle;
     if (!untangle)
@@ -170,7 +170,7 @@ BENCHMARK(placementOf512Pads)->Unit(benchmark::kMillisecond);
 
 void untangleFiveWays(benchmark::State& state)
 {
-    const Workpiece work =
+    const LoadedPlan work =
         loaded(std::string(BINDREL_EXAMPLES) + "/sluice-node-c-tangled.bindrel", Library(BINDREL_SOURCE_DATA));
     for (auto _ : state)
         benchmark::DoNotOptimize(untangle(*work.device, *work.board, work.plan, 5));

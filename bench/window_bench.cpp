@@ -8,7 +8,7 @@
 
 #include <benchmark/benchmark.h>
 
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 
 #include <QApplication>
 #include <QMouseEvent>
@@ -56,7 +56,7 @@ void editToPicture(benchmark::State& state)
     qApp->installEventFilter(&paints);
     int turn = 0;
     for (auto _ : state) {
-        window.document().apply(editOf("", SetClock{"BUS1", turn++ % 2 ? "2" : "4"}));
+        window.document().apply(editOf("", SetClock{"BUS1", FactorDecision{turn++ % 2 ? 2 : 4}}));
         QApplication::processEvents();
     }
     state.counters["widgets"] = double(paints.count) / double(turn);
@@ -77,7 +77,7 @@ void editToSourceText(benchmark::State& state)
     QString text = window.source()->text()->text();
     int turn = 0;
     for (auto _ : state) {
-        window.document().apply(editOf("", SetClock{"BUS1", turn++ % 2 ? "2" : "4"}));
+        window.document().apply(editOf("", SetClock{"BUS1", FactorDecision{turn++ % 2 ? 2 : 4}}));
         while (window.source()->text()->text() == text)
             QApplication::processEvents();
         text = window.source()->text()->text();

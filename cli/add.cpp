@@ -36,7 +36,7 @@ static void addAdd(CLI::App& app, int& exitCode)
             return;
         }
         const Need need = newNeed(*stated, s->plan, *s->device, *s->board);
-        say("{}: {}\n", need.title, describe(*stated, *s->board));
+        printFormat("{}: {}\n", need.title, describe(*stated, *s->board));
         const Expected<Edit> edit = addOnPads(need, stated->pads, s->plan, *s->device, *s->board);
         const Expected<Plan> more = edit ? applied(s->plan, *edit) : Expected<Plan>(edit.problem());
         const Outcome done = !more ? Outcome(more.problem()) : options->write ? storePlan(s, *more) : Outcome();

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/adopt.h"
+#include "core/interchange/adopt.h"
 #include "cli/commands.h"
 #include "core/base/files.h"
 #include "core/base/text.h"
@@ -55,23 +55,23 @@ static void addAdopt(CLI::App& app, int& exitCode)
             return;
         }
         if (options->format == "json") {
-            sayJson({{"taken", adoption.taken},
-                     {"left", adoption.left},
-                     {"not_understood", dump->notUnderstood},
-                     {"saved", store}});
+            printAsJson({{"taken", adoption.taken},
+                         {"left", adoption.left},
+                         {"not_understood", dump->notUnderstood},
+                         {"saved", store}});
             return;
         }
         for (const std::string& line : dump->notUnderstood)
             warn("bindrel-cli: {}: {}\n", options->registers, line);
         for (const std::string& line : adoption.taken)
-            say("{}\n", line);
+            printFormat("{}\n", line);
         if (adoption.edit.changes.empty())
-            say("the plan says all of it already\n");
+            printFormat("the plan says all of it already\n");
         if (!adoption.left.empty())
-            say("\n{} left as the plan has {}:\n", counted(long(adoption.left.size()), "field"),
-                adoption.left.size() == 1 ? "it" : "them");
+            printFormat("\n{} left as the plan has {}:\n", counted(long(adoption.left.size()), "field"),
+                        adoption.left.size() == 1 ? "it" : "them");
         for (const std::string& line : adoption.left)
-            say("  {}\n", line);
+            printFormat("  {}\n", line);
     });
 }
 

@@ -28,9 +28,10 @@ static void addBind(CLI::App& app, int& exitCode)
             return;
         if (s->bindings.count(BoundNeed::State::Open) == 0) {
             if (options->format == "json")
-                sayJson(nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}});
+                printAsJson(
+                    nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}});
             else
-                say("{}: no need is unbound\n", s->plan.name);
+                printFormat("{}: no need is unbound\n", s->plan.name);
             return;
         }
         SearchOptions search;
@@ -50,15 +51,15 @@ static void addBind(CLI::App& app, int& exitCode)
             for (const auto& [need, why] : all->left)
                 left.push_back({{"need", s->plan.needs[size_t(need)].id}, {"why", why}});
             json["left_open"] = left;
-            sayJson(json);
+            printAsJson(json);
         } else {
             for (const Change& change : all->edit.changes)
-                say("{}\n", describe(s->plan, change));
-            say("{}\n", howGood(all->way));
+                printFormat("{}\n", describe(s->plan, change));
+            printFormat("{}\n", howGood(all->way));
             if (const std::string why = whyScattered(*s->device, *s->board, s->plan, all->way); !why.empty())
-                say("{}\n", why);
+                printFormat("{}\n", why);
             for (const auto& [need, why] : all->left)
-                say("{} stays unbound: {}\n", s->plan.needs[size_t(need)].title, why);
+                printFormat("{} stays unbound: {}\n", s->plan.needs[size_t(need)].title, why);
         }
         if (!all->left.empty())
             exitCode = 1;

@@ -63,29 +63,29 @@ Json boardJson(const Snapshot& s)
 void print(const Snapshot& s)
 {
     for (const BoardFact& fact : boardFacts(s)) {
-        say("{:<20} {:<36} {}\n", fact.title, fact.value,
-            fact.range.empty() ? fact.source : fmt::format("{} (chip: {})", fact.source, fact.range));
+        printFormat("{:<20} {:<36} {}\n", fact.title, fact.value,
+                    fact.range.empty() ? fact.source : fmt::format("{} (chip: {})", fact.source, fact.range));
         if (!fact.finding.empty())
-            say("{:<20} {}\n", "", fact.finding);
+            printFormat("{:<20} {}\n", "", fact.finding);
     }
     for (const BoardPartRow& row : boardParts(s)) {
         if (row.terminal.empty()) {
-            say("\n{} ({}): {}\n", row.title, row.part, row.leadsTo);
+            printFormat("\n{} ({}): {}\n", row.title, row.part, row.leadsTo);
             continue;
         }
         std::string said;
         for (std::size_t p = 0; p < row.said.size(); ++p)
             if (!row.said[p].empty())
                 said += fmt::format("  {} {}", kPropertyKeys[p], row.said[p]);
-        say("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? "not used" : row.leadsTo, said);
+        printFormat("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? "not used" : row.leadsTo, said);
     }
     for (const auto& [pad, resistors] : s.board->resistors)
-        say("{}Resistors at {}: {}\n", pad == s.board->resistors.begin()->first ? "\n" : "", pad,
-            resistorsText(resistors));
+        printFormat("{}Resistors at {}: {}\n", pad == s.board->resistors.begin()->first ? "\n" : "", pad,
+                    resistorsText(resistors));
     const std::vector<BoardWishRow> wishes = boardWishes(s);
     for (const BoardWishRow& wish : wishes)
-        say("{}{:<8} {}: {}\n", wish.sentence == wishes.front().sentence ? "\n" : "", nameOf(wish.strength),
-            wish.sentence, wish.state);
+        printFormat("{}{:<8} {}: {}\n", wish.sentence == wishes.front().sentence ? "\n" : "", nameOf(wish.strength),
+                    wish.sentence, wish.state);
 }
 
 } // namespace
@@ -110,13 +110,13 @@ static void addBoard(CLI::App& app, int& exitCode)
             return;
         if (options->file.empty()) {
             if (options->format == "json")
-                say("{}\n", boardJson(*s).dump(2, ' ', false, Json::error_handler_t::replace));
+                printFormat("{}\n", boardJson(*s).dump(2, ' ', false, Json::error_handler_t::replace));
             else
                 print(*s);
             return;
         }
         if (options->file == kStandard) {
-            sayRaw(boardText(*s, s->plan.name));
+            printRaw(boardText(*s, s->plan.name));
             return;
         }
         const std::filesystem::path path(options->file);
@@ -131,7 +131,7 @@ static void addBoard(CLI::App& app, int& exitCode)
         if (const Outcome done = writeFileAtomically(path, boardText(*s, path.stem().string())); !done)
             exitCode = complain(done.problem());
         else
-            say("Saved {}.\n", options->file);
+            printFormat("Saved {}.\n", options->file);
     });
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "cli/sarif.h"
 #include "core/base/text.h"
 #include "core/rehearsal/rehearsal.h"
 
@@ -45,7 +46,7 @@ void printJson(const Snapshot& s, const std::vector<Finding>& findings)
              {"ways", !finding.ways                 ? ""
                       : finding.ways->clock.empty() ? "repair"
                                                     : "reach " + finding.ways->clock + "=" + finding.ways->wish}});
-    sayJson(out);
+    printAsJson(out);
 }
 
 } // namespace
@@ -59,7 +60,8 @@ static void addCheck(CLI::App& app, int& exitCode)
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("check", "List the findings of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->add_option("--format", options->format, "text, json or sarif")
+        ->check(CLI::IsMember({"text", "json", "sarif"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -70,14 +72,16 @@ static void addCheck(CLI::App& app, int& exitCode)
             findings.push_back(std::move(hazard));
         if (options->format == "json") {
             printJson(*s, findings);
+        } else if (options->format == "sarif") {
+            printAsJson(sarifOf(findings, options->plan));
         } else {
             for (const Finding& finding : findings)
-                say("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
-            say("{}: {}, {} unbound, {} in conflict, {}, {}\n", s->plan.name,
-                counted(long(s->plan.needs.size()), "need"), s->bindings.count(BoundNeed::State::Open),
-                s->bindings.count(BoundNeed::State::Contested),
-                counted(count(findings, Finding::Severity::Error), "error"),
-                counted(count(findings, Finding::Severity::Caution), "caution"));
+                printFormat("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
+            printFormat("{}: {}, {} unbound, {} in conflict, {}, {}\n", s->plan.name,
+                        counted(long(s->plan.needs.size()), "need"), s->bindings.count(BoundNeed::State::Open),
+                        s->bindings.count(BoundNeed::State::Contested),
+                        counted(count(findings, Finding::Severity::Error), "error"),
+                        counted(count(findings, Finding::Severity::Caution), "caution"));
         }
         exitCode = count(findings, Finding::Severity::Error) > 0 ? kFindings : kClean;
     });

@@ -8,20 +8,20 @@
 
 namespace bindrel::cli {
 
-void printWay(const Snapshot& s, int number, const ReachWay& way)
+void printWay(const Snapshot& s, int number, const ClockSolution& way)
 {
     std::string rates;
     for (size_t t = 0; t < way.achieved.size(); ++t)
         rates += (t == 0 ? "" : ", ") + format(way.achieved[t], 9) +
                  (way.errors[t].value.isZero() ? "" : " (" + format(way.errors[t], true) + ")");
-    say("{}. {}{}{}\n", number, rates, rates.empty() ? "" : ": ", wayText(*s.device, way));
+    printFormat("{}. {}{}{}\n", number, rates, rates.empty() ? "" : ": ", wayText(*s.device, way));
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
-        say("   {}\n", line);
+        printFormat("   {}\n", line);
     if (way.alike > 0)
-        say("   {} more differ only inside a multiplier\n", way.alike);
+        printFormat("   {} more differ only inside a multiplier\n", way.alike);
 }
 
-nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>& targets, const ReachWay& way)
+nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>& targets, const ClockSolution& way)
 {
     nlohmann::ordered_json row;
     const auto id = [&s](ClockIndex clock) { return s.device->clocks[size_t(clock)].id; };
@@ -33,9 +33,9 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
     row["changes"] = nlohmann::ordered_json::array();
     for (const Change& change : way.edit.changes) {
         if (const auto* set = std::get_if<SetClock>(&change))
-            row["changes"].push_back(
-                {{"clock", set->node},
-                 {"to", set->value ? nlohmann::ordered_json(*set->value) : nlohmann::ordered_json()}});
+            row["changes"].push_back({{"clock", set->node},
+                                      {"to", set->value ? nlohmann::ordered_json(clockDecisionText(*set->value))
+                                                        : nlohmann::ordered_json()}});
         else if (const auto* text = std::get_if<SetText>(&change))
             row["changes"].push_back({{"range", text->value}});
     }
@@ -59,7 +59,7 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
     return row;
 }
 
-int takeWay(const OpenPlan& s, const std::vector<ReachWay>& ways, size_t number)
+int takeWay(const OpenPlan& s, const std::vector<ClockSolution>& ways, size_t number)
 {
     if (number == 0)
         return kClean;

@@ -26,14 +26,14 @@ bool registerCommand(AddCommand add);
 
 // What goes to the terminal. Text of plans and files may hold anything: control characters and those that change the
 // direction of writing are shown as escapes.
-void sayText(std::string_view text);  ///< to standard output; line feeds pass
-void warnText(std::string_view text); ///< to standard error
+void printPlain(std::string_view text); ///< to standard output; line feeds pass
+void warnText(std::string_view text);   ///< to standard error
 /// Output that is escaped already, cell by cell.
-void sayRaw(std::string_view text);
-void sayJson(const nlohmann::ordered_json& json);
-template <typename... Args> void say(fmt::format_string<Args...> format, Args&&... args)
+void printRaw(std::string_view text);
+void printAsJson(const nlohmann::ordered_json& json);
+template <typename... Args> void printFormat(fmt::format_string<Args...> format, Args&&... args)
 {
-    sayText(fmt::format(format, std::forward<Args>(args)...));
+    printPlain(fmt::format(format, std::forward<Args>(args)...));
 }
 template <typename... Args> void warn(fmt::format_string<Args...> format, Args&&... args)
 {

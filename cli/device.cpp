@@ -74,7 +74,7 @@ void addCoverage(CLI::App& app, int& exitCode)
                 {device->instances[std::size_t(row.instance)].name, row.kind, nameOf(row.level), row.next});
         table.print(options->format);
         if (options->format == "text" && !device->undescribed.empty())
-            say("{}: not described: {}\n", device->name, listed(device->undescribed));
+            printFormat("{}: not described: {}\n", device->name, listed(device->undescribed));
     });
 }
 
@@ -93,10 +93,11 @@ void addLayers(CLI::App& app, int& exitCode)
         if (!device->origins)
             return;
         for (const Replaced& replaced : device->origins->replaced)
-            say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, placeText(replaced.below),
-                replaced.after, placeText(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
+            printFormat("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before,
+                        placeText(replaced.below), replaced.after, placeText(replaced.above),
+                        replaced.because.empty() ? "" : ": ", replaced.because);
         for (const Problem& remark : device->origins->remarks)
-            say("{}\n", remark.text());
+            printFormat("{}\n", remark.text());
     });
 }
 
@@ -122,10 +123,10 @@ void addOrigin(CLI::App& app, int& exitCode)
             const nlohmann::ordered_json& value = root.at(nlohmann::ordered_json::json_pointer(pointer));
             if (value.is_object())
                 for (const auto& [key, below] : value.items())
-                    say("{}/{}: {}\n", pointer, pointerWord(key),
-                        placeText((*values)->place(pointer + "/" + pointerWord(key))));
+                    printFormat("{}/{}: {}\n", pointer, pointerWord(key),
+                                placeText((*values)->place(pointer + "/" + pointerWord(key))));
             else
-                say("{} = {}: {}\n", pointer, value.dump(), placeText((*values)->place(pointer)));
+                printFormat("{} = {}: {}\n", pointer, value.dump(), placeText((*values)->place(pointer)));
         } catch (const nlohmann::json::exception&) {
             exitCode = complain(problemOf(fmt::format("nothing stands at \"{}\".", options->pointer)));
         }
@@ -145,9 +146,9 @@ void addFacts(CLI::App& app, int& exitCode)
         if (!values)
             exitCode = complain(values.problem());
         else if (*format == "json")
-            sayJson((*values)->value());
+            printAsJson((*values)->value());
         else
-            sayText(factsText((*values)->value()));
+            printPlain(factsText((*values)->value()));
     });
 }
 
@@ -172,17 +173,17 @@ void addCompare(CLI::App& app, int& exitCode)
         for (const DescriptionDifference& d : differences)
             switch (d.kind) {
             case DescriptionDifference::Kind::Gone:
-                say("gone     {}: {} ({})\n", d.pointer, d.before, placeText((*older)->place(d.pointer)));
+                printFormat("gone     {}: {} ({})\n", d.pointer, d.before, placeText((*older)->place(d.pointer)));
                 break;
             case DescriptionDifference::Kind::New:
-                say("new      {}: {} ({})\n", d.pointer, d.after, placeText((*newer)->place(d.pointer)));
+                printFormat("new      {}: {} ({})\n", d.pointer, d.after, placeText((*newer)->place(d.pointer)));
                 break;
             case DescriptionDifference::Kind::Changed:
-                say("changed  {}: {} -> {} ({})\n", d.pointer, d.before, d.after,
-                    placeText((*newer)->place(d.pointer)));
+                printFormat("changed  {}: {} -> {} ({})\n", d.pointer, d.before, d.after,
+                            placeText((*newer)->place(d.pointer)));
                 break;
             }
-        say("{}\n", counted(long(differences.size()), "difference"));
+        printFormat("{}\n", counted(long(differences.size()), "difference"));
         // Corrections that the newer edition no longer needs, or no longer bears.
         const Expected<Device> device = deviceNamed(options->newer);
         if (!device) {
@@ -191,14 +192,14 @@ void addCompare(CLI::App& app, int& exitCode)
         }
         if (device->origins)
             for (const Problem& remark : device->origins->remarks)
-                say("{}\n", remark.text());
+                printFormat("{}\n", remark.text());
         if (!options->plan.empty()) {
             const Expected<Device> before = deviceNamed(options->older);
             const auto opened = openPlan(options->plan, exitCode);
             if (!before || !opened)
                 return;
             const auto computed = [&opened](const Device& with) {
-                Workpiece work{
+                LoadedPlan work{
                     std::make_shared<const Device>(with), opened->filedBoard, opened->plan, opened->provenance, {}, {}};
                 return computeSnapshot(work);
             };
@@ -208,7 +209,7 @@ void addCompare(CLI::App& app, int& exitCode)
                     if (std::none_of(other.findings.begin(), other.findings.end(), [&](const Finding& f) {
                             return f.rule == finding.rule && f.text == finding.text;
                         }))
-                        say("plan: {} {} {}\n", what, finding.rule, finding.text);
+                        printFormat("plan: {} {} {}\n", what, finding.rule, finding.text);
             };
             tell(*a, *b, "no longer");
             tell(*b, *a, "now");
@@ -221,14 +222,14 @@ void addCompare(CLI::App& app, int& exitCode)
                                          b->device->blockOf(value.instance).registers[std::size_t(value.reg)].name;
                 const auto known = registers.find(name);
                 if (known == registers.end())
-                    say("plan: {} = 0x{:X} is set now\n", name, value.value);
+                    printFormat("plan: {} = 0x{:X} is set now\n", name, value.value);
                 else if (known->second != value.value)
-                    say("plan: {}: 0x{:X} -> 0x{:X}\n", name, known->second, value.value);
+                    printFormat("plan: {}: 0x{:X} -> 0x{:X}\n", name, known->second, value.value);
                 if (known != registers.end())
                     registers.erase(known);
             }
             for (const auto& [name, value] : registers)
-                say("plan: {} = 0x{:X} is no longer set\n", name, value);
+                printFormat("plan: {} = 0x{:X} is no longer set\n", name, value);
         }
         exitCode = differences.empty() ? kClean : kFindings;
     });
@@ -267,7 +268,7 @@ void addPropose(CLI::App& app, int& exitCode)
         for (const Proposal& proposal : proposalsFor(*device)) {
             if ((!options->block.empty() && proposal.block != options->block) || proposal.confidence < options->least)
                 continue;
-            say("{:.2f}  {}\n      {}\n", proposal.confidence, proposal.fact, proposal.reason);
+            printFormat("{:.2f}  {}\n      {}\n", proposal.confidence, proposal.fact, proposal.reason);
             lines += fmt::format("# {}\n{}\n", proposal.reason, proposal.fact);
         }
         if (options->take.empty() || lines.empty())

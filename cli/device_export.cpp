@@ -57,10 +57,10 @@ void addDeviceExport(CLI::App& app, int& exitCode)
                 exitCode = complain(done.problem());
                 return;
             }
-            say("{}\n", (folder / name).string());
+            printFormat("{}\n", (folder / name).string());
         }
         for (const std::string& what : left)
-            say("not in these forms: {}\n", what);
+            printFormat("not in these forms: {}\n", what);
     });
 }
 

@@ -55,28 +55,30 @@ Expected<Beside> understand(const TableOptions& options)
 
     for (const Column& column : columns->columns)
         if (!column.heading.empty())
-            say("column \"{}\" is {}{}\n", column.heading, textOf(column), column.why.empty() ? "" : ": " + column.why);
+            printFormat("column \"{}\" is {}{}\n", column.heading, textOf(column),
+                        column.why.empty() ? "" : ": " + column.why);
     long known = 0;
     for (const TableName& name : look->names) {
         known += name.known;
         if (name.known)
             continue;
         if (name.meaning.empty() || name.confidence < options.least)
-            say("      {} (line {}): {}{}\n", name.name, name.line, name.reason,
-                name.meaning.empty()        ? std::string()
-                : name.alternatives.empty() ? fmt::format("; it could be {}", name.meaning)
-                                            : fmt::format("; it could be {}, {}", name.meaning, name.alternatives));
+            printFormat("      {} (line {}): {}{}\n", name.name, name.line, name.reason,
+                        name.meaning.empty() ? std::string()
+                        : name.alternatives.empty()
+                            ? fmt::format("; it could be {}", name.meaning)
+                            : fmt::format("; it could be {}, {}", name.meaning, name.alternatives));
         else
-            say("{:.2f}  {} is {}: {}{}\n", name.confidence, name.name, name.meaning, name.reason,
-                name.alternatives.empty() ? "" : "; it could also be " + name.alternatives);
+            printFormat("{:.2f}  {} is {}: {}{}\n", name.confidence, name.name, name.meaning, name.reason,
+                        name.alternatives.empty() ? "" : "; it could also be " + name.alternatives);
     }
-    say("{} read", counted(look->table.rows, "row"));
+    printFormat("{} read", counted(look->table.rows, "row"));
     if (known > 0)
-        say(", {} known", counted(known, "name"));
-    say("\n");
+        printFormat(", {} known", counted(known, "name"));
+    printFormat("\n");
     for (const Problem& remark : look->table.file.remarks)
         if (remark.message.find("nothing says which") == std::string::npos)
-            say("{}\n", remark.text());
+            printFormat("{}\n", remark.text());
     out.after = columnsFileText(*look, *columns, out.before, std::filesystem::path(options.table).filename().string(),
                                 options.least);
     return out;
@@ -119,8 +121,8 @@ void addDeviceTable(CLI::App& app, int& exitCode)
             return;
         }
         const std::filesystem::path table(options->table);
-        say("{} written. In the device file: {{ \"file\": \"{}\", \"columns\": \"{}\" }}\n", path,
-            table.filename().string(), std::filesystem::path(path).filename().string());
+        printFormat("{} written. In the device file: {{ \"file\": \"{}\", \"columns\": \"{}\" }}\n", path,
+                    table.filename().string(), std::filesystem::path(path).filename().string());
     });
 }
 

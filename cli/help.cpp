@@ -146,13 +146,13 @@ static void addHelp(CLI::App& app, int& exitCode)
             at = at->get_subcommand(name);
             path += " " + name;
         }
-        sayText(at->help());
+        printPlain(at->help());
     });
     auto shell = std::make_shared<std::string>();
     CLI::App* completion = app.add_subcommand("completion", "Print a script that completes commands and options.");
     completion->add_option("SHELL", *shell, "bash or zsh")->required()->check(CLI::IsMember({"bash", "zsh"}));
-    completion->callback([shell, &app] { sayText(*shell == "bash" ? bashCompletion(app) : zshCompletion(app)); });
-    app.add_subcommand("manual", "Print the manual page (roff).")->callback([&app] { sayText(manualPage(app)); });
+    completion->callback([shell, &app] { printPlain(*shell == "bash" ? bashCompletion(app) : zshCompletion(app)); });
+    app.add_subcommand("manual", "Print the manual page (roff).")->callback([&app] { printPlain(manualPage(app)); });
 }
 
 BINDREL_COMMAND(addHelp)

@@ -39,7 +39,7 @@ static void addLayout(CLI::App& app, int& exitCode)
                 {moved.net, moved.fromPin, moved.fromPad, moved.toPin, moved.toPad, moved.need, moved.signal});
         table.print(options->format);
         if (table.rows.empty() && options->format == "text")
-            say("no signal has moved\n");
+            printFormat("no signal has moved\n");
     });
 }
 

@@ -40,25 +40,26 @@ static void addLint(CLI::App& app, int& exitCode)
             const auto at = [](const TextPlace& place) { return fmt::format("{}:{}", place.file, place.line); };
             for (const Replaced& replaced : loaded->origins->replaced)
                 if (*layers)
-                    say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, at(replaced.below),
-                        replaced.after, at(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
+                    printFormat("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before,
+                                at(replaced.below), replaced.after, at(replaced.above),
+                                replaced.because.empty() ? "" : ": ", replaced.because);
             for (const Problem& remark : loaded->origins->remarks)
-                say("{}\n", remark.text());
+                printFormat("{}\n", remark.text());
             std::size_t registers = 0, fields = 0;
             for (const Block& block : loaded->blocks) {
                 registers += block.registers.size();
                 for (const Register& reg : block.registers)
                     fields += reg.fields.size();
             }
-            say("{}: {}, {}, {}\n", loaded->name, counted(long(loaded->blocks.size()), "block"),
-                counted(long(registers), "register"), counted(long(fields), "field"));
+            printFormat("{}: {}, {}, {}\n", loaded->name, counted(long(loaded->blocks.size()), "block"),
+                        counted(long(registers), "register"), counted(long(fields), "field"));
         }
         for (const LintRemark& remark : remarks)
-            say("{}: {}\n", remark.check, remark.text);
-        say("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"),
-            counted(long(loaded->instances.size()), "instance"),
-            counted(long(loaded->clocks.size()) - (loaded->findClock(kUnknownClock) >= 0 ? 1 : 0), "clock"),
-            counted(long(remarks.size()), "remark"));
+            printFormat("{}: {}\n", remark.check, remark.text);
+        printFormat("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"),
+                    counted(long(loaded->instances.size()), "instance"),
+                    counted(long(loaded->clocks.size()) - (loaded->findClock(kUnknownClock) >= 0 ? 1 : 0), "clock"),
+                    counted(long(remarks.size()), "remark"));
         exitCode = remarks.empty() ? kClean : kFindings;
     });
 }

@@ -48,12 +48,12 @@ void tell(const Problem& problem)
     warnText("bindrel-cli: " + problem.text() + "\n");
     if (!jsonWanted)
         return;
-    sayJson({{"error",
-              {{"file", problem.file},
-               {"pointer", problem.pointer},
-               {"line", problem.line},
-               {"column", problem.column},
-               {"message", problem.message}}}});
+    printAsJson({{"error",
+                  {{"file", problem.file},
+                   {"pointer", problem.pointer},
+                   {"line", problem.line},
+                   {"column", problem.column},
+                   {"message", problem.message}}}});
 }
 
 } // namespace
@@ -64,25 +64,25 @@ bool registerCommand(AddCommand add)
     return true;
 }
 
-void sayRaw(std::string_view text)
+void printRaw(std::string_view text)
 {
     std::fwrite(text.data(), 1, text.size(), stdout);
 }
-void sayText(std::string_view text)
+void printPlain(std::string_view text)
 {
     if (planToOutput)
         warnText(text);
     else
-        sayRaw(printable(text, true));
+        printRaw(printable(text, true));
 }
 void warnText(std::string_view text)
 {
     const std::string shown = printable(text, true);
     std::fwrite(shown.data(), 1, shown.size(), stderr);
 }
-void sayJson(const nlohmann::ordered_json& json)
+void printAsJson(const nlohmann::ordered_json& json)
 {
-    sayRaw(escapedJson(json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace)) + "\n");
+    printRaw(escapedJson(json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace)) + "\n");
 }
 
 Library library()
@@ -106,7 +106,7 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
     const auto found = beside.deviceFile(plan.device);
     const Plan noted = stamped(plan, *snapshot.device, found ? found->origin : Origin::Shipped);
     if (opened.path == kStandard) {
-        sayRaw(planText(noted));
+        printRaw(planText(noted));
         return {};
     }
     if (force) {
@@ -210,14 +210,14 @@ Outcome writeOutput(const std::string& path, const std::string& bytes)
 {
     if (path != kStandard)
         return writeFileAtomically(path, bytes);
-    sayRaw(bytes);
+    printRaw(bytes);
     return {};
 }
 
 namespace {
 
 /// From standard input: files beside the plan are those of the working folder.
-Expected<Workpiece> planFromInput()
+Expected<LoadedPlan> planFromInput()
 {
     planToOutput = std::ranges::any_of(storing, [](const CLI::App* command) { return command->parsed(); });
     Expected<std::string> text = readInput(kStandard);
@@ -225,7 +225,7 @@ Expected<Workpiece> planFromInput()
         return text.problem();
     std::error_code error;
     const Library beside = library().with(std::filesystem::current_path(error), Origin::BesidePlan);
-    Expected<Workpiece> work = parsePlan(*text, "standard input", beside);
+    Expected<LoadedPlan> work = parsePlan(*text, "standard input", beside);
     if (work)
         work->fileText = *std::move(text);
     return work;
@@ -236,7 +236,7 @@ Expected<Workpiece> planFromInput()
 OpenPlan openPlan(const std::string& path, int& exitCode)
 {
     const bool piped = path == kStandard;
-    Expected<Workpiece> work = piped ? planFromInput() : loadPlan(path, library());
+    Expected<LoadedPlan> work = piped ? planFromInput() : loadPlan(path, library());
     if (!work) {
         exitCode = complain(work.problem());
         return {};

@@ -70,7 +70,7 @@ static void addNets(CLI::App& app, int& exitCode)
             warn("bindrel-cli: {}, {}\n", options->table, note);
         const Edit edit = editOfNets(*s, *table);
         for (const Change& change : edit.changes)
-            say("{}\n", describe(s->plan, change));
+            printFormat("{}\n", describe(s->plan, change));
         const Expected<Plan> next = applied(s->plan, edit);
         const Outcome saved = !next                                     ? Outcome(next.problem())
                               : options->write && !edit.changes.empty() ? storePlan(s, *next)

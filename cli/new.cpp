@@ -44,7 +44,7 @@ static void addNew(CLI::App& app, int& exitCode)
             if (!made)
                 exitCode = complain(made.problem());
             else if (!piped)
-                say("{}: no needs, on {}\n", options->plan, bare.device);
+                printFormat("{}: no needs, on {}\n", options->plan, bare.device);
             return;
         }
         const Expected<Board> board = library().board(options->board);
@@ -55,8 +55,8 @@ static void addNew(CLI::App& app, int& exitCode)
             return;
         }
         if (!piped)
-            say("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title,
-                plan->device);
+            printFormat("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title,
+                        plan->device);
     });
 }
 

@@ -62,21 +62,21 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
     if (!result.complete)
-        say("The search was stopped; better solutions may exist.\n");
+        printFormat("The search was stopped; better solutions may exist.\n");
     if (!result.ways.empty()) {
-        say("{}\n",
-            result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
+        printFormat("{}\n", result.ways.size() < request.most && result.complete ? "There are no others."
+                                                                                 : "Others rank after these.");
         return;
     }
     for (const std::string& obstacle : result.inTheWay)
-        say("in the way: {}\n", obstacle);
+        printFormat("in the way: {}\n", obstacle);
     for (const ReachMiss& miss : result.misses) {
         const std::string& name = s.device->clocks[size_t(request.targets[miss.target].clock)].name;
-        for (const ReachWay& way : miss.nearest) {
+        for (const ClockSolution& way : miss.nearest) {
             const size_t at = miss.othersKept ? miss.target : 0;
-            say("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]),
-                format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
-                miss.othersKept ? "" : ", by itself", wayText(*s.device, way));
+            printFormat("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]),
+                        format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
+                        miss.othersKept ? "" : ", by itself", wayText(*s.device, way));
         }
     }
 }
@@ -91,12 +91,12 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
     json["complete"] = result.complete;
     json["looked"] = result.looked;
     json["ways"] = nlohmann::ordered_json::array();
-    for (const ReachWay& way : result.ways)
+    for (const ClockSolution& way : result.ways)
         json["ways"].push_back(wayJson(s, request.targets, way));
     json["in_the_way"] = result.inTheWay;
     json["nearest"] = nlohmann::ordered_json::array();
     for (const ReachMiss& miss : result.misses)
-        for (const ReachWay& way : miss.nearest) {
+        for (const ClockSolution& way : miss.nearest) {
             std::vector<ReachTarget> targets = request.targets;
             if (!miss.othersKept)
                 targets = {request.targets[miss.target]};
@@ -105,7 +105,7 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
             row["others_kept"] = miss.othersKept;
             json["nearest"].push_back(std::move(row));
         }
-    sayJson(json);
+    printAsJson(json);
 }
 
 } // namespace

@@ -49,20 +49,20 @@ std::string whereText(const Rehearsal& r, const Hazard& hazard)
 void printText(const Run& run, bool steps)
 {
     const Rehearsal& r = run.rehearsal;
-    say("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : "gives up",
-        momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
+    printFormat("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : "gives up",
+                momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
     if (!r.gaveUp.empty())
-        say("  {}{}.\n", r.gaveUp, r.wentOn.empty() ? "" : "; it " + r.wentOn);
+        printFormat("  {}{}.\n", r.gaveUp, r.wentOn.empty() ? "" : "; it " + r.wentOn);
     for (const auto& [cause, time] : r.split)
         if (time * 100 >= r.untilUp)
-            say("  {:>8}  {}\n", momentText(time), cause);
+            printFormat("  {:>8}  {}\n", momentText(time), cause);
     if (!r.shorter.empty())
-        say("  {}.\n", r.shorter);
+        printFormat("  {}.\n", r.shorter);
     for (const Operation& operation : steps ? r.operations : std::vector<Operation>())
-        say("  {:>10}  {}{}\n", momentText(operation.from), operation.text,
-            operation.why.empty() ? "" : "  " + operation.why);
+        printFormat("  {:>10}  {}{}\n", momentText(operation.from), operation.text,
+                    operation.why.empty() ? "" : "  " + operation.why);
     for (const Hazard& hazard : run.hazards)
-        say("  hazard {}, {}: {}\n", nameOf(hazard.kind), whereText(r, hazard), hazard.text);
+        printFormat("  hazard {}, {}: {}\n", nameOf(hazard.kind), whereText(r, hazard), hazard.text);
 }
 
 nlohmann::ordered_json json(const Run& run)
@@ -209,7 +209,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 {"plan", s->plan.name}, {"device", s->device->name}, {"runs", nlohmann::ordered_json::array()}};
             for (const Run& run : runs)
                 out["runs"].push_back(json(run));
-            sayJson(out);
+            printAsJson(out);
             return;
         }
         long hazards = 0;
@@ -217,7 +217,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
             printText(run, options->steps);
             hazards += long(run.hazards.size());
         }
-        say("{}: {}, {}\n", s->plan.name, counted(long(runs.size()), "rehearsal"), counted(hazards, "hazard"));
+        printFormat("{}: {}, {}\n", s->plan.name, counted(long(runs.size()), "rehearsal"), counted(hazards, "hazard"));
     });
 }
 

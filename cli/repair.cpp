@@ -13,18 +13,18 @@ namespace {
 void print(const Snapshot& s, const RepairResult& result)
 {
     for (const std::string& wrong : result.wrong)
-        say("wrong: {}\n", wrong);
+        printFormat("wrong: {}\n", wrong);
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
     if (result.inTurn)
-        say("Fixed one problem at a time; fewer changes may be enough.\n");
+        printFormat("Fixed one problem at a time; fewer changes may be enough.\n");
     for (const std::string& left : result.left)
-        say("left: {}\n", left);
+        printFormat("left: {}\n", left);
     if (result.wrong.empty())
-        say("{}: no limit is broken and no goal is missed\n", s.plan.name);
+        printFormat("{}: no limit is broken and no goal is missed\n", s.plan.name);
     else if (result.ways.empty())
-        say("{}\n", result.complete ? "No fix with up to four clock changes exists."
-                                    : "No fix was found before the search gave up.");
+        printFormat("{}\n", result.complete ? "No fix with up to four clock changes exists."
+                                            : "No fix was found before the search gave up.");
 }
 
 void printJson(const Snapshot& s, const RepairResult& result)
@@ -36,9 +36,9 @@ void printJson(const Snapshot& s, const RepairResult& result)
     json["in_turn"] = result.inTurn;
     json["complete"] = result.complete;
     json["ways"] = nlohmann::ordered_json::array();
-    for (const ReachWay& way : result.ways)
+    for (const ClockSolution& way : result.ways)
         json["ways"].push_back(wayJson(s, {}, way));
-    sayJson(json);
+    printAsJson(json);
 }
 
 } // namespace

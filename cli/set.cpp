@@ -35,7 +35,7 @@ static void addSet(CLI::App& app, int& exitCode)
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        Workpiece work{s->filedDevice, s->filedBoard, s->plan, s->provenance, {}, {}};
+        LoadedPlan work{s->filedDevice, s->filedBoard, s->plan, s->provenance, {}, {}};
         // One after the other, so that a later one may build on an earlier one; nothing is saved before all are read.
         std::vector<std::string> told;
         for (const std::string& assignment : options->assignments) {
@@ -62,17 +62,18 @@ static void addSet(CLI::App& app, int& exitCode)
             }
         const int errors = after->count(Finding::Severity::Error), before = s->count(Finding::Severity::Error);
         if (options->format == "json") {
-            sayJson({{"changes", told}, {"saved", !options->dryRun}, {"errors", errors}, {"errors_before", before}});
+            printAsJson(
+                {{"changes", told}, {"saved", !options->dryRun}, {"errors", errors}, {"errors_before", before}});
             return;
         }
         for (const std::string& line : told)
-            say("{}\n", line);
+            printFormat("{}\n", line);
         if (work.plan == s->plan)
-            say("nothing changes\n");
+            printFormat("nothing changes\n");
         else if (options->dryRun)
-            say("not saved (--dry-run)\n");
+            printFormat("not saved (--dry-run)\n");
         if (errors != before)
-            say("{} instead of {}; see check\n", counted(errors, "error"), before);
+            printFormat("{} instead of {}; see check\n", counted(errors, "error"), before);
     });
 }
 

@@ -43,14 +43,14 @@ void Table::print(const std::string& format) const
                 item[headings[i]] = row[i];
             list.push_back(std::move(item));
         }
-        sayJson(list);
+        printAsJson(list);
         return;
     }
     if (format == "csv") {
         out = csvLine(headings);
         for (const auto& row : rows)
             out += csvLine(shown(row));
-        sayRaw(out);
+        printRaw(out);
         return;
     }
     std::vector<std::size_t> widths;
@@ -71,7 +71,7 @@ void Table::print(const std::string& format) const
     line(headings);
     for (const auto& row : rows)
         line(shown(row));
-    sayRaw(out);
+    printRaw(out);
 }
 
 } // namespace bindrel::cli

@@ -13,19 +13,19 @@ namespace {
 void print(const Snapshot& s, const Untangling& out)
 {
     for (size_t i = 0; i < out.ways.size(); ++i) {
-        say("{}. {}\n", i + 1, out.ways[i].edit.title);
+        printFormat("{}. {}\n", i + 1, out.ways[i].edit.title);
         for (const Change& change : out.ways[i].edit.changes)
-            say("   {}\n", describe(s.plan, change));
+            printFormat("   {}\n", describe(s.plan, change));
     }
     if (!out.ways.empty())
-        say("{}\n", out.proven ? "Fewest moves (proven)." : "Fewer moves may be possible.");
+        printFormat("{}\n", out.proven ? "Fewest moves (proven)." : "Fewer moves may be possible.");
 }
 
-std::vector<WayToFree> freeing(const Snapshot& s, const Untangling& out)
+std::vector<RelaxationOption> freeing(const Snapshot& s, const Untangling& out)
 {
     return out.ways.empty() && !s.bindings.contests.empty()
-               ? waysToFree(*s.device, *s.board, *s.filedBoard, s.plan, library().devices(), searchTime())
-               : std::vector<WayToFree>();
+               ? relaxationOptions(*s.device, *s.board, *s.filedBoard, s.plan, library().devices(), searchTime())
+               : std::vector<RelaxationOption>();
 }
 
 void printJson(const Snapshot& s, const Untangling& out)
@@ -35,15 +35,15 @@ void printJson(const Snapshot& s, const Untangling& out)
     json["proven"] = out.proven;
     json["why"] = out.why;
     json["ways"] = nlohmann::ordered_json::array();
-    for (const Untangling::Way& way : out.ways) {
+    for (const Untangling::ConflictSolution& way : out.ways) {
         nlohmann::ordered_json row = costJson(way.cost, way.proof);
         row["changes"] = bindingsJson(way.edit);
         json["ways"].push_back(std::move(row));
     }
     json["would_free"] = nlohmann::ordered_json::array();
-    for (const WayToFree& way : freeing(s, out))
+    for (const RelaxationOption& way : freeing(s, out))
         json["would_free"].push_back(way.text);
-    sayJson(json);
+    printAsJson(json);
 }
 
 } // namespace
@@ -81,7 +81,7 @@ static void addUntangle(CLI::App& app, int& exitCode)
                 searchTimeIsUp() ? "no solution was found within the time of --within; one may exist." : out.why;
             if (options->format == "text") {
                 exitCode = refuse(why);
-                for (const WayToFree& way : freeing(*s, out))
+                for (const RelaxationOption& way : freeing(*s, out))
                     warn("  to free it, {}\n", way.text);
             } else {
                 warn("bindrel-cli: {}\n", why);
@@ -90,7 +90,7 @@ static void addUntangle(CLI::App& app, int& exitCode)
             return;
         }
         if (out.ways.empty() && options->format == "text")
-            say("{}: no conflict\n", s->plan.name);
+            printFormat("{}: no conflict\n", s->plan.name);
         if (options->apply == 0)
             return;
         if (size_t(options->apply) > out.ways.size()) {

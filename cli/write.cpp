@@ -21,7 +21,7 @@ int listDifferences(const OutputPreview& preview)
         if (!change.touchesDisk() && change.state != State::Conflict)
             continue;
         ++differ;
-        say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
+        printFormat("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
     }
     if (differ > 0)
         warn("bindrel-cli: {} of {} files differ from the plan; `write` brings them up to date.\n", differ,
@@ -84,7 +84,8 @@ static void addWrite(CLI::App& app, int& exitCode)
         });
         const auto list = [&preview] {
             for (const FileChange& change : preview->files)
-                say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
+                printFormat("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ",
+                            change.note);
         };
         if (options->check) {
             exitCode = listDifferences(*preview);
@@ -111,7 +112,7 @@ static void addWrite(CLI::App& app, int& exitCode)
         for (const Finding& finding : s->findings)
             if (finding.rule == "DEV-02")
                 warn("bindrel-cli: {}\n", finding.text);
-        say("Compile with: cd {} && {}\n", shellWord(options->folder), s->source().buildCommand);
+        printFormat("Compile with: cd {} && {}\n", shellWord(options->folder), s->source().buildCommand);
     });
 }
 

@@ -26,7 +26,7 @@ namespace {
 
 class Assignment {
 public:
-    Assignment(const Workpiece& work, const std::string& what, const std::string& value)
+    Assignment(const LoadedPlan& work, const std::string& what, const std::string& value)
         : work_(work), device_(*work.device), plan_(work.plan),
           board_(boardWithPlan(*work.board, *work.device, work.plan)), what_(what), value_(value)
     {
@@ -442,7 +442,7 @@ private:
                                      name, device_.name, didYouMean(name, known)));
     }
 
-    const Workpiece& work_;
+    const LoadedPlan& work_;
     const Device& device_;
     const Plan& plan_;
     const Board board_;
@@ -452,7 +452,7 @@ private:
 
 } // namespace
 
-Expected<Edit> readAssignment(const Workpiece& work, std::string_view text)
+Expected<Edit> readAssignment(const LoadedPlan& work, std::string_view text)
 {
     const size_t equals = text.find('=');
     if (equals == std::string_view::npos || text.size() > 2000 || !isUtf8(text))

@@ -20,6 +20,6 @@ namespace bindrel {
 ///     NEED.instance         what serves it
 ///     NEED.SIGNAL.PROPERTY  what is said of the pad: uplink.rx.pull=up
 /// Needs are named by id. The message names what is not understood and the nearest that would be.
-Expected<Edit> readAssignment(const Workpiece& work, std::string_view text);
+Expected<Edit> readAssignment(const LoadedPlan& work, std::string_view text);
 
 } // namespace bindrel

@@ -15,7 +15,7 @@ int Snapshot::count(Finding::Severity severity) const
                                           [severity](const Finding& f) { return f.severity == severity; }));
 }
 
-std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
+std::shared_ptr<const Snapshot> computeSnapshot(const LoadedPlan& work)
 {
     auto s = std::make_shared<Snapshot>();
     s->filedDevice = work.device;

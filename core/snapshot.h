@@ -41,7 +41,7 @@ struct Snapshot {
     }
     int count(Finding::Severity severity) const;
     /// The same device and board with another plan for them.
-    Workpiece with(Plan other) const { return {filedDevice, filedBoard, std::move(other), provenance, {}, {}}; }
+    LoadedPlan with(Plan other) const { return {filedDevice, filedBoard, std::move(other), provenance, {}, {}}; }
 
 private:
     mutable std::once_flag sourceMade_;
@@ -49,6 +49,6 @@ private:
 };
 
 /// Runs every stage. Never fails: what is wrong with a plan is in the findings.
-std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work);
+std::shared_ptr<const Snapshot> computeSnapshot(const LoadedPlan& work);
 
 } // namespace bindrel

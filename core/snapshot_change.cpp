@@ -100,7 +100,7 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
     return out;
 }
 
-std::vector<std::string> deviceChanges(const Workpiece& work, const std::filesystem::path& memory)
+std::vector<std::string> deviceChanges(const LoadedPlan& work, const std::filesystem::path& memory)
 {
     if (!work.deviceChange)
         return {};
@@ -111,7 +111,7 @@ std::vector<std::string> deviceChanges(const Workpiece& work, const std::filesys
         return out;
     }
     // The plan as it stands now on the old device: what is lost is listed already.
-    const Workpiece then{
+    const LoadedPlan then{
         std::make_shared<const Device>(*std::move(before)), work.board, work.plan, work.provenance, std::nullopt, {}};
     for (std::string& change : changesBetween(*computeSnapshot(then), *computeSnapshot(work)))
         out.push_back(std::move(change));

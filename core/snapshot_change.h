@@ -11,6 +11,6 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
 
 /// For a plan whose device file has changed since it was saved: what it lost, and what is different from how it was, as
 /// far as the old file is kept. Empty when the file has not changed.
-std::vector<std::string> deviceChanges(const Workpiece& work, const std::filesystem::path& memory);
+std::vector<std::string> deviceChanges(const LoadedPlan& work, const std::filesystem::path& memory);
 
 } // namespace bindrel

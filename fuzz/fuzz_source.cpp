@@ -63,7 +63,7 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
     if (part == std::string::npos)
         return 0;
     std::ofstream(folder / "sedge.json") << text.substr(0, part);
-    const Expected<Workpiece> work = parsePlan(text.substr(part + 6), "fuzz.bindrel", library);
+    const Expected<LoadedPlan> work = parsePlan(text.substr(part + 6), "fuzz.bindrel", library);
     if (!work)
         return 0;
     const auto s = computeSnapshot(*work);

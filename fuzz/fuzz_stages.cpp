@@ -3,7 +3,7 @@
 #include "core/base/files.h"
 #include "core/device/load_device.h"
 #include "core/pins/overrides.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/edit.h"
 #include "core/plan/kind.h"
 #include "core/rehearsal/rehearsal.h"
@@ -25,7 +25,7 @@ using Json = nlohmann::ordered_json;
 
 /// A shipped plan with its chip's file, and the places in that file where something can be changed.
 struct Ground {
-    Workpiece work;
+    LoadedPlan work;
     std::string member;
     Json family;
     std::vector<Json::json_pointer> places;
@@ -47,7 +47,7 @@ const std::vector<Ground>& grounds()
                                                    {"rain-post-b-done", "moss/moss", "moss/ms0816-a32"},
                                                    {"ditch-meter-d-done", "rill/rill", "rill/rl1224-q48"},
                                                    {"pump-hall-a-done", "alder/alder", "alder/al7654-f144"}}) {
-            Expected<Workpiece> work =
+            Expected<LoadedPlan> work =
                 loadPlan(data.parent_path() / "examples" / (std::string(plan) + ".bindrel"), library);
             if (!work)
                 __builtin_trap();
@@ -137,7 +137,7 @@ std::optional<Change> changeOf(const Snapshot& s, FuzzedDataProvider& draw)
     case 3:
     case 4: {
         const ClockIndex clock = draw.ConsumeIntegralInRange<int>(0, int(device.clocks.size()) - 1);
-        const std::vector<std::string> choices = clockChoices(device, clock);
+        const std::vector<ClockDecision> choices = clockChoices(device, clock);
         if (choices.empty())
             return std::nullopt;
         return SetClock{device.clocks[clock].id,
@@ -181,7 +181,7 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
 {
     FuzzedDataProvider draw(data, size);
     const Ground& ground = grounds()[draw.ConsumeIntegralInRange<std::size_t>(0, grounds().size() - 1)];
-    Workpiece work = ground.work;
+    LoadedPlan work = ground.work;
     if (draw.ConsumeBool()) {
         Json family = ground.family;
         for (int changes = draw.ConsumeIntegralInRange<int>(1, 4); changes > 0; --changes)

@@ -4,7 +4,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
 #include "core/clocks/modes.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -202,7 +202,7 @@ void LadderView::dragTo(double x)
     const auto right =
         std::lower_bound(drag_.choices.begin(), drag_.choices.end(), x,
                          [&a](const RateChoice& choice, double at) { return a.x(choice.rate.toDouble()) < at; });
-    std::string best;
+    std::optional<ClockDecision> best;
     double off = std::abs(now - x);
     for (auto it = right == drag_.choices.begin() ? right : right - 1; it != drag_.choices.end() && it <= right; ++it)
         if (std::abs(a.x(it->rate.toDouble()) - x) < off) {
@@ -213,8 +213,9 @@ void LadderView::dragTo(double x)
         return;
     drag_.setting = best;
     std::shared_ptr<const Snapshot> preview;
-    if (!best.empty())
-        if (const auto next = document_.preview(editOf(node.name + " to " + best, SetClock{node.id, best})))
+    if (best)
+        if (const auto next =
+                document_.preview(editOf(node.name + " to " + clockDecisionText(*best), SetClock{node.id, best})))
             preview = *next;
     view_.setPreview(preview);
 }
@@ -240,10 +241,10 @@ void LadderView::mouseReleaseEvent(QMouseEvent* event)
     rates_.cancel();
     const Drag drag = std::exchange(drag_, {});
     view_.setPreview(nullptr);
-    if (drag.setting.empty())
+    if (!drag.setting)
         return;
     const ClockNode& node = document_.snapshot().device->clocks[size_t(drag.clock)];
-    document_.apply(editOf(node.name + " to " + drag.setting, SetClock{node.id, drag.setting}));
+    document_.apply(editOf(node.name + " to " + clockDecisionText(*drag.setting), SetClock{node.id, drag.setting}));
 }
 
 Outcome LadderView::exportPicture(const QString& path)
@@ -361,7 +362,7 @@ void LadderView::keyPressEvent(QKeyEvent* event)
     } else if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && clock >= 0) {
         const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
         const bool held = document_.snapshot().plan.held(holdOfClock(node.id));
-        document_.apply(editOf((held ? "Let go " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
+        document_.apply(editOf((held ? "Release " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
     } else if (clock >= 0 && typed.size() == 1 &&
                (typed[0].isDigit() || typed[0] == '/' || typed[0] == '<' || typed[0] == '>')) {
         Q_EMIT editWanted(typed);

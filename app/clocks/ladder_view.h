@@ -59,9 +59,9 @@ private:
     class Header;
     struct Drag {
         ClockIndex clock = -1;
-        std::string setting;             ///< nearest to the pointer; empty: the present one
-        std::vector<RateChoice> choices; ///< empty until they are worked out
-        std::optional<double> waiting;   ///< where the pointer is meanwhile
+        std::optional<ClockDecision> setting; ///< nearest to the pointer; empty: the present one
+        std::vector<RateChoice> choices;      ///< empty until they are worked out
+        std::optional<double> waiting;        ///< where the pointer is meanwhile
     };
     void beginDrag(ClockIndex clock);
     /// The plan, or what a change would make of it. A change to another chip has other clocks: it is not shown here.

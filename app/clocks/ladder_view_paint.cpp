@@ -6,7 +6,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
 #include "core/clocks/modes.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>

@@ -125,7 +125,7 @@ void ReachPanel::repair()
         [this](RepairResult result) { showRepair(result); });
 }
 
-Proposal ReachPanel::proposalOf(int number, const ReachWay& way) const
+Proposal ReachPanel::proposalOf(int number, const ClockSolution& way) const
 {
     const Snapshot& s = document_.snapshot();
     Proposal proposal;
@@ -154,7 +154,7 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
     for (const ReachTarget& target : targets)
         wishes << QString::fromStdString(s.device->clocks[size_t(target.clock)].name) + " " + text(wishText(target));
     std::vector<Proposal> proposals;
-    for (const ReachWay& way : result.ways)
+    for (const ClockSolution& way : result.ways)
         proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
     if (!result.ways.empty()) {
         const bool more = result.ways.size() >= ReachRequest().most;
@@ -171,13 +171,13 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
         lines << text(obstacle);
     for (const ReachMiss& miss : result.misses) {
         // The nearest first, whichever side it lies on.
-        std::vector<ReachWay> nearest = miss.nearest;
-        const auto away = [t = miss.target](const ReachWay& way) {
+        std::vector<ClockSolution> nearest = miss.nearest;
+        const auto away = [t = miss.target](const ClockSolution& way) {
             return t < way.errors.size() ? way.errors[t].value.abs() : Rational(0);
         };
         std::stable_sort(nearest.begin(), nearest.end(),
-                         [&away](const ReachWay& a, const ReachWay& b) { return away(a) < away(b); });
-        for (const ReachWay& way : nearest) {
+                         [&away](const ClockSolution& a, const ClockSolution& b) { return away(a) < away(b); });
+        for (const ClockSolution& way : nearest) {
             Proposal near = proposalOf(int(proposals.size()) + 1, way);
             near.title =
                 "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
@@ -196,7 +196,7 @@ void ReachPanel::showRepair(const RepairResult& result)
         return;
     }
     std::vector<Proposal> proposals;
-    for (const ReachWay& way : result.ways)
+    for (const ClockSolution& way : result.ways)
         proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
     QStringList wrong, left;
     for (const std::string& line : result.wrong)

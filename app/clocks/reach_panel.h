@@ -40,7 +40,7 @@ private:
     void show(const QString& heading, const QString& note, std::vector<Proposal> proposals);
     void showReach(const std::vector<ReachTarget>& targets, const ReachResult& result);
     void showRepair(const RepairResult& result);
-    Proposal proposalOf(int number, const ReachWay& way) const;
+    Proposal proposalOf(int number, const ClockSolution& way) const;
     void previewRow(int row);
     void rehearse(const std::shared_ptr<const Snapshot>& way, const QString& which);
     void take(int row);

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/findings_drawer.h"
 
-#include "app/frame/change_dialog.h"
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "app/widgets/change_dialog.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
@@ -106,7 +106,7 @@ void FindingsList::waysForCurrent()
 
 static const QString kWays = "Ways\u2026";
 
-FindingsList::Presses FindingsList::pressesOf(int row, const QRect& rect) const
+FindingsList::RowButtons FindingsList::rowButtons(int row, const QRect& rect) const
 {
     const Finding& finding = document_.findings()[size_t(row)];
     const QFontMetrics metrics(Theme::get().text(12));
@@ -116,7 +116,7 @@ FindingsList::Presses FindingsList::pressesOf(int row, const QRect& rect) const
         right -= width;
         return QRect(right, rect.top(), width, rect.height());
     };
-    Presses out;
+    RowButtons out;
     if (!finding.fixTitle.empty())
         out.fix = place(QString::fromStdString(finding.fixTitle) + "\u2026");
     if (finding.ways)
@@ -132,7 +132,7 @@ void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.setFont(t.mono(11));
     p.setPen(t.muted);
     drawLine(p, rect.adjusted(32, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(finding.rule));
-    const Presses presses = pressesOf(row, rect);
+    const RowButtons presses = rowButtons(row, rect);
     const QRect& first = presses.ways.isNull() ? presses.fix : presses.ways;
     const QRect text(rect.left() + 94, rect.top(),
                      (first.isNull() ? rect.right() - 12 : first.left() - 8) - rect.left() - 94, rect.height());
@@ -159,7 +159,7 @@ void FindingsList::mousePressEvent(QMouseEvent* event)
     const int row = currentRow();
     if (row < 0 || rowAt(event->position().toPoint()) != row)
         return;
-    const Presses presses = pressesOf(row, rowRect(row));
+    const RowButtons presses = rowButtons(row, rowRect(row));
     if (presses.fix.contains(event->position().toPoint()))
         fixCurrent();
     else if (presses.ways.contains(event->position().toPoint()))

@@ -36,10 +36,10 @@ protected:
 private:
     /// What can be pressed at the end of a row: the fix, and before it the ways; a null rectangle for what is not
     /// offered.
-    struct Presses {
+    struct RowButtons {
         QRect fix, ways;
     };
-    Presses pressesOf(int row, const QRect& rect) const;
+    RowButtons rowButtons(int row, const QRect& rect) const;
     /// The current one; null when there is none.
     const Finding* current() const;
     void refill();

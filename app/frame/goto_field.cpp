@@ -54,7 +54,7 @@ void GotoField::begin()
 GotoTarget GotoField::changeOf(const std::string& typed) const
 {
     const Snapshot& s = document_.snapshot();
-    const Workpiece work{s.filedDevice, s.filedBoard, s.plan, s.provenance, {}, {}};
+    const LoadedPlan work{s.filedDevice, s.filedBoard, s.plan, s.provenance, {}, {}};
     const Expected<Edit> edit = readAssignment(work, typed);
     if (!edit)
         return {typed, "", edit.problem().message, {}, {}, {}};

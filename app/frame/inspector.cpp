@@ -2,16 +2,18 @@
 #include "app/frame/inspector.h"
 
 #include "app/frame/inspector_text.h"
-#include "app/frame/option_finder.h"
+#include "app/session/option_finder.h"
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/clock_entry.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/plan/board_facts.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/pin_property.h"
 #include "core/plan/stored_settings.h"
+
+#include <fmt/format.h>
 
 #include <QApplication>
 #include <QCursor>
@@ -159,7 +161,7 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
     const auto fitted = s->plan.crystals.find(id);
     if (fitted != s->plan.crystals.end() && QString::fromStdString(crystalText(fitted->second)) == text.trimmed())
         return {};
-    if (said == s->plan.clocks.end() || QString::fromStdString(said->second) != text.trimmed())
+    if (said == s->plan.clocks.end() || QString::fromStdString(clockDecisionText(said->second)) != text.trimmed())
         (void)document_.apply(entry->edit);
     return {};
 }
@@ -178,10 +180,12 @@ void Inspector::follow(const QString& link)
         view_.select({Place::Kind::Register, id, {}});
     else if (kind == "pad")
         view_.jump({Place::Kind::Pad, id, view_.selectedNeed()});
-    else if (kind == "hold")
-        document_.apply(editOf((document_.snapshot().plan.held(id) ? "Let go " : "Hold ") + id,
-                               SetHold{id, !document_.snapshot().plan.held(id)}));
-    else if (kind == "option")
+    else if (kind == "hold") {
+        if (const std::optional<Hold> hold = readHold(id)) {
+            const bool held = document_.snapshot().plan.held(*hold);
+            document_.apply(editOf((held ? "Release " : "Hold ") + id, SetHold{*hold, !held}));
+        }
+    } else if (kind == "option")
         Q_EMIT optionTaken(QString::fromStdString(id).toInt());
     else if (kind == "instance")
         askInstance(id);
@@ -203,9 +207,25 @@ void Inspector::follow(const QString& link)
         const bool entered = document_.snapshot().plan.modes.contains(id);
         document_.apply(editOf((entered ? "Do not enter " : "Enter ") + id, SetMode{id, !entered}));
     } else if (kind == "set") {
-        const std::string clock = clock_;
-        (void)commitField(clock, QString::fromStdString(id), true);
+        takeChoice(id);
     }
+}
+
+/// One of the choices that clockText() lists.
+void Inspector::takeChoice(const std::string& text)
+{
+    const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
+    const ClockIndex clock = s ? s->device->findClock(clock_) : ClockIndex();
+    if (clock < 0)
+        return;
+    const Expected<ClockDecision> choice = readClockDecision(*s->device, clock, text);
+    if (!choice)
+        return;
+    const auto said = s->plan.clocks.find(clock_);
+    const ClockDecision decision =
+        withChoice(said == s->plan.clocks.end() ? std::nullopt : std::optional(said->second), *choice);
+    document_.apply(editOf(fmt::format("{}: {}", s->device->clocks[clock].name, clockDecisionText(decision)),
+                           SetClock{clock_, decision}));
 }
 
 void Inspector::askInstance(const std::string& id)
@@ -362,7 +382,7 @@ void Inspector::refresh()
         const ClockState& c = s.rates.clocks[size_t(clock)];
         const auto fitted = s.plan.crystals.find(node.id);
         QString shown = fitted != s.plan.crystals.end() ? QString::fromStdString(crystalText(fitted->second))
-                        : said != s.plan.clocks.end()   ? QString::fromStdString(said->second)
+                        : said != s.plan.clocks.end()   ? QString::fromStdString(clockDecisionText(said->second))
                         : node.type == ClockNode::Type::Select
                             ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
                         : !node.factors.empty() ? QString::fromStdString(factorText(node, c.setting))

@@ -28,6 +28,7 @@ public:
     void beginEdit(const QString& first);
     QString shownText() const; ///< for tests
     /// Offers the instances that could serve a need, each with what that would take.
+    void takeChoice(const std::string& text);
     void askInstance(const std::string& need);
     Background& background() { return background_; }
 

@@ -3,7 +3,7 @@
 #include "app/frame/inspector_text.h"
 #include "core/clocks/modes.h"
 #include "core/image/gates.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -82,15 +82,29 @@ static QString modeLink(const LowPowerMode& mode)
     return link("mode:" + QString::fromStdString(mode.id), html(mode.name));
 }
 
-/// Whether a source stands as one of its choices says.
-static bool sourceSays(const Snapshot& s, ClockIndex clock, const std::string& choice)
+/// A row for each thing that can be decided about a clock; what holds is bold, and all else a link that decides it.
+static void choiceRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
-    const ClockNode& node = s.device->clocks[size_t(clock)];
     const ClockState& c = s.rates.clocks[size_t(clock)];
-    if (choice == "trimmed" || choice == "monitored")
-        return choice == "trimmed" ? c.trimmed : c.monitored;
-    const Expected<SourceDecision> decision = readSourceDecision(node, choice);
-    return decision && decision->rate && *decision->rate == c.setting;
+    const auto said = s.plan.clocks.find(s.device->clocks[size_t(clock)].id);
+    const std::optional<ClockDecision> decided =
+        said == s.plan.clocks.end() ? std::nullopt : std::optional(said->second);
+    for (const ClockDecision& choice : clockChoices(*s.device, clock)) {
+        const auto* from = std::get_if<InputDecision>(&choice);
+        const auto* word = std::get_if<RunDecision>(&choice);
+        const ClockIndex input = from ? s.device->findClock(from->clock) : ClockIndex();
+        const bool stands = from         ? input == c.input
+                            : word->rate ? settingOf(*s.device, clock, choice) == c.setting
+                                         : holdsChoice(decided, choice);
+        const std::string text = clockDecisionText(choice);
+        const QString label = html(input < 0 ? text : s.device->clocks[size_t(input)].name);
+        const QString shown = stands ? "<b>" + label + "</b>" : label;
+        const bool takenBack = word && (word->trimmed || word->monitored);
+        sheet.row(stands && !takenBack ? shown : link("set:" + QString::fromStdString(text), shown),
+                  input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero()
+                      ? QString()
+                      : html(format(s.rates.clocks[size_t(input)].rate)));
+    }
 }
 
 QString clockText(const Snapshot& s, ClockIndex clock)
@@ -179,25 +193,15 @@ QString clockText(const Snapshot& s, ClockIndex clock)
                                           ? "runs on"
                                           : "stops");
     }
-    const std::vector<std::string> choices = clockChoices(*s.device, clock);
+    const std::vector<ClockDecision> choices = clockChoices(*s.device, clock);
     if (!choices.empty() && node.factors.empty()) {
         sheet.heading("Choices");
-        for (const std::string& choice : choices) {
-            const int input = s.device->findClock(choice);
-            const bool now = node.type == ClockNode::Type::Select && input == c.input;
-            const bool set = now || (node.isSource() && sourceSays(s, clock, choice));
-            sheet.row(set ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
-                          : link("set:" + QString::fromStdString(choice),
-                                 html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
-                      input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero()
-                          ? QString()
-                          : html(format(s.rates.clocks[size_t(input)].rate)));
-        }
+        choiceRows(sheet, s, clock);
     } else if (node.factors.size() > 1) {
-        sheet.line(
-            colour(t.muted, QString("Range: %1 to %2%3. Type a value or a rate.")
-                                .arg(QString::fromStdString(choices.front()), QString::fromStdString(choices.back()),
-                                     node.dense ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
+        sheet.line(colour(t.muted, QString("Range: %1 to %2%3. Type a value or a rate.")
+                                       .arg(QString::fromStdString(clockDecisionText(choices.front())),
+                                            QString::fromStdString(clockDecisionText(choices.back())),
+                                            node.dense ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
     }
     if (node.control.valid()) {
         sheet.heading("Register");

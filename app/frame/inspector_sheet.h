@@ -92,9 +92,9 @@ inline QString needLink(const Snapshot& s, NeedIndex need)
                 html(s.plan.needs[size_t(need)].title));
 }
 
-inline QString holdLink(const Snapshot& s, const std::string& target)
+inline QString holdLink(const Snapshot& s, const Hold& hold)
 {
-    return link("hold:" + QString::fromStdString(target), s.plan.held(target) ? "held \u00b7 release" : "hold");
+    return link("hold:" + QString::fromStdString(holdText(hold)), s.plan.held(hold) ? "held \u00b7 release" : "hold");
 }
 
 } // namespace bindrel

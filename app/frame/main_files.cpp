@@ -83,7 +83,7 @@ bool isDeviceFile(const QString& path)
 bool MainWindow::openPlan(const QString& path)
 {
     if (const Outcome done = document_.open(path); !done) {
-        say(QString::fromStdString(done.problem().text()), true);
+        showStatus(QString::fromStdString(done.problem().text()), true);
         return false;
     }
     rememberPlan(document_.path());
@@ -93,9 +93,9 @@ bool MainWindow::openPlan(const QString& path)
     if (document_.recovered())
         QTimer::singleShot(0, this, &MainWindow::offerRecovered);
     if (!document_.damagedJournal().isEmpty())
-        say("Unsaved changes of an earlier session are damaged and cannot be read; they are kept as " +
-                document_.damagedJournal(),
-            true);
+        showStatus("Unsaved changes of an earlier session are damaged and cannot be read; they are kept as " +
+                       document_.damagedJournal(),
+                   true);
     return true;
 }
 
@@ -104,7 +104,7 @@ bool MainWindow::openFile(const QString& path)
     if (path.endsWith(".bindrel", Qt::CaseInsensitive) || !isDeviceFile(path))
         return openPlan(path);
     if (const Outcome done = document_.newForDeviceFile(path); !done) {
-        say(QString::fromStdString(done.problem().text()), true);
+        showStatus(QString::fromStdString(done.problem().text()), true);
         return false;
     }
     const Device& device = *document_.snapshot().device;
@@ -116,14 +116,15 @@ bool MainWindow::openFile(const QString& path)
         parts << QString("%1 %2").arg(count).arg(nameOf(level));
     const std::size_t remarks = lint(device).size() + (device.origins ? device.origins->remarks.size() : 0);
     showStation(Station::Wiring);
-    say(QString("%1: %2. %3%4")
-            .arg(QString::fromStdString(device.name),
-                 parts.isEmpty() ? QString("%1 pads, no instances").arg(device.pads.size())
-                                 : "Instances: " + parts.join(", "),
-                 remarks == 0 ? QString()
-                              : QString::fromStdString(counted(long(remarks), "remark")) + " (see the inspector). ",
-                 "Save the plan beside the device's file, so that it is found again."),
-        false);
+    showStatus(QString("%1: %2. %3%4")
+                   .arg(QString::fromStdString(device.name),
+                        parts.isEmpty() ? QString("%1 pads, no instances").arg(device.pads.size())
+                                        : "Instances: " + parts.join(", "),
+                        remarks == 0
+                            ? QString()
+                            : QString::fromStdString(counted(long(remarks), "remark")) + " (see the inspector). ",
+                        "Save the plan beside the device's file, so that it is found again."),
+               false);
     return true;
 }
 
@@ -153,7 +154,7 @@ void MainWindow::dropEvent(QDropEvent* event)
                 return;
             const Expected<std::string> bytes = readFile(pathOf(path));
             if (!bytes) {
-                say(QString::fromStdString(bytes.problem().text()), true);
+                showStatus(QString::fromStdString(bytes.problem().text()), true);
             } else if (isChipTable(*bytes)) {
                 showChipTable(*bytes, path);
             } else {
@@ -180,12 +181,12 @@ void MainWindow::showChipTable(const std::string& bytes, const QString& path)
 {
     Expected<Grid> grid = readTable(bytes, path.toStdString());
     if (!grid || grid->rows.empty()) {
-        say(grid ? QString("%1 has no rows.").arg(path) : QString::fromStdString(grid.problem().text()), true);
+        showStatus(grid ? QString("%1 has no rows.").arg(path) : QString::fromStdString(grid.problem().text()), true);
         return;
     }
     ChipTableDialog dialog(document_.snapshot().device, bytes, *std::move(grid), path, this);
     if (dialog.exec() == QDialog::Accepted)
-        say(dialog.outcome(), false);
+        showStatus(dialog.outcome(), false);
 }
 
 void MainWindow::pasteTable()
@@ -254,11 +255,11 @@ bool MainWindow::save()
     if (document_.onDisk() == Document::OnDisk::Changed && !settleDisk())
         return false;
     if (const Outcome done = document_.save(); !done) {
-        say(QString::fromStdString(done.problem().text()), true);
+        showStatus(QString::fromStdString(done.problem().text()), true);
         return false;
     }
     rememberPlan(document_.path());
-    say("Saved.", false);
+    showStatus("Saved.", false);
     return true;
 }
 
@@ -266,29 +267,30 @@ bool MainWindow::settleDisk()
 {
     DiskDialog dialog(document_, this);
     if (dialog.exec() != QDialog::Accepted) {
-        say("The plan and its file differ; saving will ask again.", true);
+        showStatus("The plan and its file differ; saving will ask again.", true);
         return false;
     }
     const Outcome done = dialog.takesTheirs() ? document_.takeTheirs() : document_.save(Document::Overwrite::Yes);
     if (!done) {
-        say(QString::fromStdString(done.problem().text()), true);
+        showStatus(QString::fromStdString(done.problem().text()), true);
         return false;
     }
-    say(dialog.takesTheirs() ? "The file's plan is loaded; undo restores yours." : "The other version was overwritten.",
-        false);
+    showStatus(dialog.takesTheirs() ? "The file's plan is loaded; undo restores yours."
+                                    : "The other version was overwritten.",
+               false);
     return true;
 }
 
 void MainWindow::diskChanged()
 {
     if (document_.onDisk() == Document::OnDisk::Gone) {
-        say("The plan's file was removed outside Bindrel. Saving writes it again.", true);
+        showStatus("The plan's file was removed outside Bindrel. Saving writes it again.", true);
         return;
     }
     if (document_.onDisk() == Document::OnDisk::Changed && !QApplication::activeModalWidget())
         settleDisk();
     else
-        say("The plan's file was changed outside Bindrel; saving will ask which version to keep.", true);
+        showStatus("The plan's file was changed outside Bindrel; saving will ask which version to keep.", true);
 }
 
 void MainWindow::offerNeverSaved()
@@ -309,7 +311,7 @@ void MainWindow::offerNeverSaved()
         if (!mayLeave())
             return;
         if (const Outcome done = document_.openNeverSaved(entry); !done) {
-            say(QString::fromStdString(done.problem().text()), true);
+            showStatus(QString::fromStdString(done.problem().text()), true);
             continue;
         }
         showStation(Station::Wiring);
@@ -330,11 +332,11 @@ bool MainWindow::saveAs()
     if (!path.endsWith(".bindrel"))
         path += ".bindrel";
     if (const Outcome done = document_.saveAs(path); !done) {
-        say(QString::fromStdString(done.problem().text()), true);
+        showStatus(QString::fromStdString(done.problem().text()), true);
         return false;
     }
     rememberPlan(document_.path());
-    say("Saved.", false);
+    showStatus("Saved.", false);
     return true;
 }
 

@@ -43,6 +43,19 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
 {
     installAccessibleItems();
     resize(1280, 800);
+    setAcceptDrops(true);
+    buildRooms();
+    buildMenus();
+    followDocument();
+    followSearches();
+    followStart();
+    followStations();
+    refresh();
+    showStation(Station::Start);
+}
+
+void MainWindow::buildRooms()
+{
     auto* central = new QWidget;
     auto* rows = new QVBoxLayout(central);
     rows->setContentsMargins(0, 0, 0, 0);
@@ -89,42 +102,29 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     middle->addLayout(work, 1);
     rows->addLayout(middle, 1);
     setCentralWidget(central);
-    buildMenus();
+}
 
+void MainWindow::followDocument()
+{
     connect(rail_, &Rail::picked, this, [this](Station station) {
         if (view_.pending().settle())
             showStation(station);
     });
-    connect(&view_.pending(), &PendingText::refused, this, [this](const QString& why) { say(why, true); });
+    connect(&view_.pending(), &PendingText::refused, this, [this](const QString& why) { showStatus(why, true); });
     connect(&view_, &ViewState::jumped, this, &MainWindow::jumpTo);
     connect(&document_, &Document::changed, this, [this] {
-        say({}, false);
+        showStatus({}, false);
         refresh();
     });
     connect(&document_, &Document::fileChanged, this, &MainWindow::refresh);
     connect(&document_, &Document::changedOnDisk, this, &MainWindow::diskChanged);
-    connect(&document_, &Document::deviceReloaded, this, &MainWindow::say);
-    setAcceptDrops(true);
-    connect(&document_, &Document::refused, this, [this](const QString& why) { say(why, true); });
-    connect(&document_, &Document::told, this, [this](const QString& what) { say(what, false); });
+    connect(&document_, &Document::deviceReloaded, this, &MainWindow::showStatus);
+    connect(&document_, &Document::refused, this, [this](const QString& why) { showStatus(why, true); });
+    connect(&document_, &Document::told, this, [this](const QString& what) { showStatus(what, false); });
     connect(masthead_, &Masthead::moveWanted, this, [this] {
         if (view_.pending().settle())
             changeDevice();
     });
-    auto* escape = new QShortcut(QKeySequence(Qt::Key_Escape), this);
-    escape->setEnabled(false);
-    connect(escape, &QShortcut::activated, this, [this] {
-        for (Background* background : stoppable())
-            background->cancel();
-    });
-    for (Background* background : findChildren<Background*>())
-        connect(background, &Background::failed, this, [this](const QString& why) { say(why, true); });
-    for (Background* background : stoppable())
-        connect(background, &Background::busyChanged, this, [this, escape](const QString& what) {
-            // Only while something runs: at other times the key belongs to whoever has the focus.
-            escape->setEnabled(!what.isEmpty());
-            say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
-        });
     connect(masthead_, &Masthead::findingWanted, this, [this](Finding::Severity severity) {
         const auto& all = document_.findings();
         for (size_t i = 0; i < all.size(); ++i)
@@ -135,36 +135,57 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
                 return;
             }
     });
+}
+
+/// Esc stops what runs beside the window, and a search that fails says so.
+void MainWindow::followSearches()
+{
+    auto* escape = new QShortcut(QKeySequence(Qt::Key_Escape), this);
+    escape->setEnabled(false);
+    connect(escape, &QShortcut::activated, this, [this] {
+        for (Background* background : stoppable())
+            background->cancel();
+    });
+    for (Background* background : findChildren<Background*>())
+        connect(background, &Background::failed, this, [this](const QString& why) { showStatus(why, true); });
+    for (Background* background : stoppable())
+        connect(background, &Background::busyChanged, this, [this, escape](const QString& what) {
+            // Only while something runs: at other times the key belongs to whoever has the focus.
+            escape->setEnabled(!what.isEmpty());
+            showStatus(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
+        });
+}
+
+void MainWindow::followStart()
+{
+    const auto shown = [this](const Outcome& done) {
+        if (!done)
+            showStatus(QString::fromStdString(done.problem().text()), true);
+        else
+            showStation(Station::Wiring);
+    };
     connect(start_, &StartStation::openWanted, this, [this](const QString& path) {
         if (mayLeave())
             openPlan(path);
     });
-    connect(start_, &StartStation::copyWanted, this, [this](const QString& path) {
-        if (!mayLeave())
-            return;
-        if (const Outcome done = document_.openCopy(path); !done)
-            say(QString::fromStdString(done.problem().text()), true);
-        else
-            showStation(Station::Wiring);
+    connect(start_, &StartStation::copyWanted, this, [this, shown](const QString& path) {
+        if (mayLeave())
+            shown(document_.openCopy(path));
     });
-    connect(start_, &StartStation::newWanted, this, [this](const QString& board) {
-        if (!mayLeave())
-            return;
-        if (const Outcome done = document_.newFromBoard(board.toStdString()); !done)
-            say(QString::fromStdString(done.problem().text()), true);
-        else
-            showStation(Station::Wiring);
+    connect(start_, &StartStation::newWanted, this, [this, shown](const QString& board) {
+        if (mayLeave())
+            shown(document_.newFromBoard(board.toStdString()));
     });
     connect(start_, &StartStation::browseWanted, this, &MainWindow::browse);
-    connect(start_->chips(), &ChipCatalogue::newWanted, this, [this](const QString& device) {
-        if (!mayLeave())
-            return;
-        if (const Outcome done = document_.newForDevice(device.toStdString()); !done)
-            say(QString::fromStdString(done.problem().text()), true);
-        else
-            showStation(Station::Wiring);
+    connect(start_->chips(), &ChipCatalogue::newWanted, this, [this, shown](const QString& device) {
+        if (mayLeave())
+            shown(document_.newForDevice(device.toStdString()));
     });
     connect(start_->chips(), &ChipCatalogue::moveWanted, this, &MainWindow::changeDevice);
+}
+
+void MainWindow::followStations()
+{
     connect(inspector_, &Inspector::optionTaken, wiring_, &WiringStation::takeOptionNumber);
     connect(clocks_->ladder(), &LadderView::editWanted, inspector_, &Inspector::beginEdit);
     connect(inspector_, &Inspector::reachWanted, this, [this](const ReachTarget& target, bool also) {
@@ -188,11 +209,9 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
         wiring_->addPart();
     });
     connect(board_, &BoardStation::netsWanted, wiring_, &WiringStation::readNetsFromFile);
-    connect(wiring_, &WiringStation::told, this, [this](const QString& what) { say(what, false); });
+    connect(wiring_, &WiringStation::told, this, [this](const QString& what) { showStatus(what, false); });
     connect(source_, &SourceStation::written, this,
-            [this](const QString& folder) { say("Written to " + folder + ".", false); });
-    refresh();
-    showStation(Station::Start);
+            [this](const QString& folder) { showStatus("Written to " + folder + ".", false); });
 }
 
 MainWindow::~MainWindow()
@@ -221,7 +240,8 @@ void MainWindow::swapClocks()
         return;
     const Plan& plan = document_.snapshot().plan;
     if (!plan.slow) {
-        say("There is no low-speed clock set yet; save the present settings as one, then change what should differ.",
+        showStatus(
+            "There is no low-speed clock set yet; save the present settings as one, then change what should differ.",
             true);
         return;
     }
@@ -251,7 +271,7 @@ QString MainWindow::message() const
     return message_->text();
 }
 
-void MainWindow::say(const QString& message, bool trouble)
+void MainWindow::showStatus(const QString& message, bool trouble)
 {
     restyle(message_,
             QString("color: %1; font-size: 11px").arg((trouble ? Theme::get().error : Theme::get().muted).name()));

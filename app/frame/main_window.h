@@ -75,6 +75,11 @@ protected:
     void contextMenuEvent(QContextMenuEvent*) override;
 
 private:
+    void buildRooms();
+    void followDocument();
+    void followSearches();
+    void followStart();
+    void followStations();
     void buildMenus();
     void buildPlanMenu();
     void buildEditMenu();
@@ -85,7 +90,7 @@ private:
     void buildHelpMenu();
     QAction* addEntry(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> slot);
     void refresh();
-    void say(const QString& message, bool trouble);
+    void showStatus(const QString& message, bool trouble);
     void jumpTo(const Place& place);
     /// Whether what is open may go: what is typed is settled, and what is not saved is asked for.
     bool mayLeave();

@@ -11,7 +11,7 @@
 #include "app/wiring/wiring_station.h"
 #include "core/clocks/clock_entry.h"
 #include "core/plan/board_facts.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
 
@@ -117,22 +117,28 @@ void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
     const ClockNode& node = s.device->clocks[size_t(clock)];
     addHeading(menu, QString::fromStdString(node.name).replace('&', "&&"));
     menu.addAction("Type a setting or a rate", this, [this] { inspector_->beginEdit({}); });
-    const std::vector<std::string> choices = clockChoices(*s.device, clock);
+    const std::vector<ClockDecision> choices = clockChoices(*s.device, clock);
     constexpr size_t kMostListed = 24;
     if (!choices.empty() && choices.size() <= kMostListed && !s.plan.held(holdOfClock(id))) {
         QMenu* settings = menu.addMenu("Setting");
-        const auto said = s.plan.clocks.find(id);
-        for (const std::string& choice : choices) {
-            QAction* action = settings->addAction(QString::fromStdString(choice), this, [this, id, choice] {
-                const auto now = document_.sharedSnapshot();
-                const ClockIndex there = now ? now->device->findClock(id) : ClockIndex();
-                if (there < 0)
-                    return;
-                if (const Expected<ClockEntry> entry = readClockEntry(*now->device, there, choice))
-                    document_.apply(entry->edit);
-            });
+        const auto saidOf = [id](const Snapshot& of) {
+            const auto said = of.plan.clocks.find(id);
+            return said == of.plan.clocks.end() ? std::nullopt : std::optional(said->second);
+        };
+        for (const ClockDecision& choice : choices) {
+            QAction* action = settings->addAction(
+                QString::fromStdString(clockDecisionText(choice)), this, [this, id, choice, saidOf] {
+                    const auto now = document_.sharedSnapshot();
+                    const ClockIndex there = now ? now->device->findClock(id) : ClockIndex();
+                    if (there < 0)
+                        return;
+                    const ClockDecision decision = withChoice(saidOf(*now), choice);
+                    document_.apply(
+                        editOf(fmt::format("{}: {}", now->device->clocks[there].name, clockDecisionText(decision)),
+                               SetClock{id, decision}));
+                });
             action->setCheckable(true);
-            action->setChecked(said != s.plan.clocks.end() && said->second == choice);
+            action->setChecked(holdsChoice(saidOf(s), choice));
         }
     }
     if (s.plan.clocks.contains(id) || s.plan.crystals.contains(id))

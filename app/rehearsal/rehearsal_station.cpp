@@ -237,7 +237,7 @@ void RehearsalStation::showOperation(int operation, bool select)
         view_.select(o.place);
 }
 
-void RehearsalStation::say(const QString& text, bool trouble)
+void RehearsalStation::showMessage(const QString& text, bool trouble)
 {
     restyle(verdict_,
             QString("color: %1; font-size: 12px").arg((trouble ? Theme::get().error : Theme::get().accent).name()));
@@ -252,7 +252,8 @@ void RehearsalStation::runMachineCode()
     if (!run)
         return;
     if (run->scenario.laterOn())
-        return say("A later failure is not caused by the program: there is no machine code to run for it.", false);
+        return showMessage("A later failure is not caused by the program: there is no machine code to run for it.",
+                           false);
     const Snapshot& shown = *runs_->snapshot;
     if (const std::vector<std::string> unusual = unusualCompilers(*shown.device, shown.provenance.device);
         !unusual.empty() && !compilersAllowed(*shown.device, deviceMemory())) {
@@ -270,14 +271,14 @@ void RehearsalStation::runMachineCode()
         if (box.clickedButton() != run_)
             return;
         if (const Outcome kept = allowCompilers(*shown.device, deviceMemory()); !kept)
-            return say(QString::fromStdString(kept.problem().text()), true);
+            return showMessage(QString::fromStdString(kept.problem().text()), true);
         return runMachineCode(); // with what is shown by now
     }
     struct Ran {
         std::string text;
         bool trouble = false;
     };
-    say("Compiling and running the generated C\u2026", false);
+    showMessage("Compiling and running the generated C\u2026", false);
     machine_.run<Ran>(
         "Running the machine code",
         [runs = runs_, scenario = run->scenario, planned = &run->rehearsal](const Background::Stopped& stopped) -> Ran {
@@ -301,7 +302,7 @@ void RehearsalStation::runMachineCode()
                         momentText(machine->untilUp)),
                     false};
         },
-        [this](const Ran& ran) { say(QString::fromStdString(ran.text), ran.trouble); });
+        [this](const Ran& ran) { showMessage(QString::fromStdString(ran.text), ran.trouble); });
 }
 
 void RehearsalStation::showEvent(QShowEvent* event)

@@ -50,7 +50,7 @@ private:
     void showRun();
     void showOperation(int operation, bool select);
     const Runs::One* current() const;
-    void say(const QString& text, bool trouble);
+    void showMessage(const QString& text, bool trouble);
 
     Document& document_;
     ViewState& view_;

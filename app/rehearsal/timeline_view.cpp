@@ -61,8 +61,8 @@ void TimelineView::choose()
         return std::find(clocks_.begin(), clocks_.end(), clock) == clocks_.end() && int(clocks_.size()) < kMostClocks;
     };
     std::vector<char> seen(device.clocks.size(), 0);
-    for (const Sighting& sighting : run_->sightings)
-        if (sighting.what == Sighting::What::Clock)
+    for (const ObservedChange& sighting : run_->sightings)
+        if (sighting.what == ObservedChange::What::Clock)
             seen[size_t(sighting.index)] = 1;
     for (const Core& core : device.cores)
         if (wanted(core.clock))
@@ -77,8 +77,8 @@ void TimelineView::choose()
         }
     lowest_ = 1e12;
     highest_ = 1;
-    for (const Sighting& sighting : run_->sightings)
-        if (sighting.what == Sighting::What::Clock && !sighting.rate.isZero() &&
+    for (const ObservedChange& sighting : run_->sightings)
+        if (sighting.what == ObservedChange::What::Clock && !sighting.rate.isZero() &&
             std::find(clocks_.begin(), clocks_.end(), sighting.index) != clocks_.end()) {
             lowest_ = std::min(lowest_, sighting.rate.toDouble());
             highest_ = std::max(highest_, sighting.rate.toDouble());
@@ -255,8 +255,8 @@ void TimelineView::paintClocks(QPainter& p)
         const QColor colour = core ? t.ink : source ? t.muted : t.hue(int(k));
         p.setPen(QPen(colour, core ? 2.4 : 1.4, source ? Qt::DashLine : Qt::SolidLine));
         double x = area.left(), rate = 0;
-        for (const Sighting& sighting : run_->sightings) {
-            if (sighting.what != Sighting::What::Clock || sighting.index != clock)
+        for (const ObservedChange& sighting : run_->sightings) {
+            if (sighting.what != ObservedChange::What::Clock || sighting.index != clock)
                 continue;
             const double at = xOf(sighting.at, sighting.operation), next = sighting.rate.toDouble();
             if (rate > 0)
@@ -401,8 +401,8 @@ void TimelineView::paintLanes(QPainter& p)
         if (to - x > 12)
             drawLine(p, QRectF(x + 3, y, to - x, kLane - 4), Qt::AlignVCenter | Qt::AlignLeft, QString::number(states));
     };
-    for (const Sighting& sighting : run_->sightings)
-        if (sighting.what == Sighting::What::WaitStates) {
+    for (const ObservedChange& sighting : run_->sightings)
+        if (sighting.what == ObservedChange::What::WaitStates) {
             const double at = xOf(sighting.at, sighting.operation);
             number(at);
             x = at;
@@ -432,8 +432,8 @@ void TimelineView::paintLanes(QPainter& p)
                 p.drawLine(QPointF(from, at), QPointF(to, at));
             }
         };
-        for (const Sighting& sighting : run_->sightings)
-            if (sighting.what == Sighting::What::Pad && sighting.index == lane.pad) {
+        for (const ObservedChange& sighting : run_->sightings)
+            if (sighting.what == ObservedChange::What::Pad && sighting.index == lane.pad) {
                 const double at = xOf(sighting.at, sighting.operation);
                 draw(at);
                 from = at;

@@ -34,7 +34,7 @@ Document::Document(Library library, QObject* parent) : QObject(parent), library_
 
 Outcome Document::open(const QString& path)
 {
-    Expected<Workpiece> work = loadPlan(pathOf(path), library_);
+    Expected<LoadedPlan> work = loadPlan(pathOf(path), library_);
     if (!work)
         return work.problem();
     // By its real name from here on: what is saved takes the place of the file, not of a link to it, and its journal is
@@ -46,7 +46,7 @@ Outcome Document::open(const QString& path)
 
 Outcome Document::openCopy(const QString& path)
 {
-    Expected<Workpiece> work = loadPlan(pathOf(path), library_);
+    Expected<LoadedPlan> work = loadPlan(pathOf(path), library_);
     if (!work)
         return work.problem();
     adopt(*std::move(work), QString(), true);
@@ -61,7 +61,7 @@ Outcome Document::newFromBoard(const std::string& name)
     Expected<std::shared_ptr<const Device>> device = library_.device(board->device);
     if (!device)
         return device.problem();
-    Workpiece work;
+    LoadedPlan work;
     Expected<Plan> plan = planFromBoard(*board);
     if (!plan)
         return plan.problem();
@@ -78,7 +78,7 @@ Outcome Document::newForDevice(const std::string& name)
     Expected<std::shared_ptr<const Device>> device = library_.device(name);
     if (!device)
         return device.problem();
-    Workpiece work;
+    LoadedPlan work;
     work.plan.name = kUnnamed;
     work.plan.device = (*device)->name;
     work.provenance = library_.provenance(name, {});
@@ -94,7 +94,7 @@ Outcome Document::newForDeviceFile(const QString& path)
     Expected<std::shared_ptr<const Device>> device = cachedDevice(file);
     if (!device)
         return device.problem();
-    Workpiece work;
+    LoadedPlan work;
     work.plan.name = kUnnamed;
     work.plan.device = (*device)->name;
     work.provenance.device = Origin::Folder;
@@ -107,13 +107,13 @@ Outcome Document::newForDeviceFile(const QString& path)
     return {};
 }
 
-void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
+void Document::adopt(LoadedPlan work, const QString& path, bool neverSaved)
 {
     clearJournal(); // of what was open: it is saved, or the person has said that it may go
     recovered_.reset();
     recoveredEntry_.reset();
     fileText_ = std::move(work.fileText);
-    toldText_ = fileText_;
+    lastAnnouncedText_ = fileText_;
     deviceChanges_ = bindrel::deviceChanges(work, deviceMemory());
     provenance_ = work.provenance;
     device_ = std::move(work.device);
@@ -186,7 +186,7 @@ void Document::lookAtDeviceFiles()
         return;
     // Every decision is read anew against what the device is now; what it can no longer take is told.
     const Plan before = stamped(history_->plan(), *device_, provenance_.device);
-    Expected<Workpiece> work =
+    Expected<LoadedPlan> work =
         parsePlan(planText(before), path_.toStdString(),
                   nearLibrary().with(std::filesystem::path(device_->file).parent_path(), Origin::Folder));
     if (!work) {
@@ -230,9 +230,9 @@ void Document::lookAtDisk()
         return;
     // Each state of the file is told once.
     const std::string now = textOnDisk();
-    if (now == toldText_)
+    if (now == lastAnnouncedText_)
         return;
-    toldText_ = now;
+    lastAnnouncedText_ = now;
     Q_EMIT changedOnDisk();
 }
 
@@ -290,7 +290,7 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
     clearJournal();
     path_ = pathText(realPath(pathOf(path)));
     fileText_ = text;
-    toldText_ = text;
+    lastAnnouncedText_ = text;
     neverSaved_ = false;
     history_->markSaved();
     watch();
@@ -301,14 +301,14 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
 Outcome Document::takeTheirs()
 {
     announceChange();
-    Expected<Workpiece> theirs = loadPlan(pathOf(path_), library_);
+    Expected<LoadedPlan> theirs = loadPlan(pathOf(path_), library_);
     if (!theirs)
         return theirs.problem();
     const Edit edit = difference(history_->plan(), theirs->plan, "Load the plan from disk");
     if (!edit.changes.empty() && !apply(edit))
         return problemOf("the plan on the disk could not be taken over; open it anew.");
     fileText_ = theirs->fileText;
-    toldText_ = fileText_;
+    lastAnnouncedText_ = fileText_;
     neverSaved_ = false;
     history_->markSaved();
     clearJournal();
@@ -321,16 +321,16 @@ Library Document::nearLibrary() const
     return path_.isEmpty() ? library_ : library_.with(pathOf(path_).parent_path(), Origin::BesidePlan);
 }
 
-Expected<Workpiece> Document::workFor(const Plan& plan) const
+Expected<LoadedPlan> Document::workFor(const Plan& plan) const
 {
-    Workpiece work{nullptr,
-                   nullptr,
-                   plan,
-                   plan.device == device_->name && plan.board == board_->name
-                       ? provenance_
-                       : nearLibrary().provenance(plan.device, plan.board),
-                   {},
-                   {}};
+    LoadedPlan work{nullptr,
+                    nullptr,
+                    plan,
+                    plan.device == device_->name && plan.board == board_->name
+                        ? provenance_
+                        : nearLibrary().provenance(plan.device, plan.board),
+                    {},
+                    {}};
     if (const auto known = devices_.find(plan.device); known != devices_.end()) {
         work.device = known->second;
     } else {
@@ -360,7 +360,7 @@ Expected<std::shared_ptr<const Snapshot>> Document::preview(const Edit& edit) co
         history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf("no plan is open."));
     if (!next)
         return next.problem();
-    const Expected<Workpiece> work = workFor(*next);
+    const Expected<LoadedPlan> work = workFor(*next);
     if (!work)
         return work.problem();
     previewed_ = {edit, snapshot_, computeSnapshot(*work)};
@@ -390,7 +390,7 @@ bool Document::apply(const Edit& given)
     if (!next)
         return refuse(next.problem());
     // What it needs is at hand before anything is changed.
-    const Expected<Workpiece> work = workFor(*next);
+    const Expected<LoadedPlan> work = workFor(*next);
     if (!work)
         return refuse(work.problem());
     devices_[work->device->name] = work->device;
@@ -456,7 +456,7 @@ void Document::findRecovered()
 {
     damagedJournal_.clear();
     for (const Journal::Entry& entry : journal_.leftOver(path_)) {
-        Expected<Workpiece> left = loadPlan(entry.file.toStdString(), nearLibrary());
+        Expected<LoadedPlan> left = loadPlan(entry.file.toStdString(), nearLibrary());
         if (!left) {
             damagedJournal_ = journal_.setAside(entry);
             continue;
@@ -473,7 +473,7 @@ void Document::findRecovered()
 
 Outcome Document::openNeverSaved(const Journal::Entry& entry)
 {
-    Expected<Workpiece> left = loadPlan(entry.file.toStdString(), library_);
+    Expected<LoadedPlan> left = loadPlan(entry.file.toStdString(), library_);
     if (!left) {
         damagedJournal_ = journal_.setAside(entry);
         Problem problem = left.problem();

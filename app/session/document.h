@@ -106,10 +106,10 @@ Q_SIGNALS:
 
 private:
     void announceChange();
-    void adopt(Workpiece work, const QString& path, bool neverSaved);
+    void adopt(LoadedPlan work, const QString& path, bool neverSaved);
     void recompute();
     /// The plan with the device and board that it names, from what is at hand or the library.
-    Expected<Workpiece> workFor(const Plan& plan) const;
+    Expected<LoadedPlan> workFor(const Plan& plan) const;
     /// The library with what lies beside the plan.
     Library nearLibrary() const;
     bool journalFails_ = false; ///< and that has been said
@@ -145,8 +145,8 @@ private:
     QString damagedJournal_;
     QFileSystemWatcher watcher_;
     QTimer watchTimer_;
-    std::string fileText_; ///< of the plan's file as it was read or written last
-    std::string toldText_; ///< the last text of somebody else's that was announced
+    std::string fileText_;          ///< of the plan's file as it was read or written last
+    std::string lastAnnouncedText_; ///< the last text of somebody else's that was announced
     std::vector<std::string> deviceChanges_;
     Provenance provenance_;
     QTimer journalTimer_;

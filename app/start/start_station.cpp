@@ -108,7 +108,8 @@ void StartStation::refresh()
         entries.push_back({StartEntry::Kind::Heading, "Example plans, opened as copies", {}, {}});
         for (const QFileInfo& plan : plans) {
             QString detail;
-            if (const Expected<Workpiece> work = loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
+            if (const Expected<LoadedPlan> work =
+                    loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
                 const Bindings bindings = bind(*work->device, work->plan);
                 detail = QString("%1: %2 needs, %3 unbound, %4 in conflict")
                              .arg(QString::fromStdString(work->board->title))

@@ -1,20 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/tuning_station.h"
 
-#include "app/frame/change_dialog.h"
 #include "app/theme/theme.h"
 #include "app/tuning/alternatives_list.h"
 #include "app/tuning/bits_view.h"
 #include "app/tuning/digits_view.h"
 #include "app/tuning/goals_form.h"
 #include "app/tuning/waveform_view.h"
+#include "app/widgets/change_dialog.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
-#include "core/adopt.h"
 #include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/field_entry.h"
+#include "core/interchange/adopt.h"
 #include "core/quantity/format.h"
 #include "core/stacked_picture.h"
 

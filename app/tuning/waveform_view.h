@@ -78,6 +78,17 @@ private:
     void endDrag(bool drop);
     /// All but what belongs to pointer and keyboard when `bare`.
     void draw(QPainter& p, bool bare) const;
+    static constexpr double kRampShare = 0.26; ///< of the plot's height
+    /// A time for people from drawing arithmetic, four digits.
+    static QString timeText(double seconds);
+    QRectF drawable() const;
+    void drawGrid(QPainter& p) const;
+    void drawRamp(QPainter& p) const;
+    void drawMarks(QPainter& p) const;
+    void drawTraces(QPainter& p) const;
+    void drawLabels(QPainter& p) const;
+    void drawCursors(QPainter& p) const;
+    void drawDragged(QPainter& p) const;
     void drawBand(QPainter& p, const Waveform::Band& band, const QRectF& row) const;
     void drawHandles(QPainter& p) const;
     void drawCompared(QPainter& p) const;

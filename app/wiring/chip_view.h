@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/option_finder.h"
 #include "app/session/document.h"
+#include "app/session/option_finder.h"
 #include "app/session/view_state.h"
 #include "app/widgets/accessible_items.h"
 #include "app/wiring/chip_layout.h"

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/wiring/wiring_station.h"
 
-#include "app/frame/change_dialog.h"
 #include "app/session/path_text.h"
 #include "app/tables/net_table_dialog.h"
 #include "app/theme/theme.h"
+#include "app/widgets/change_dialog.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
@@ -196,7 +196,7 @@ void WiringStation::untangle()
                 return;
             }
             std::vector<Proposal> proposals;
-            for (const Untangling::Way& way : out.ways) {
+            for (const Untangling::ConflictSolution& way : out.ways) {
                 Proposal proposal;
                 proposal.title = QString("%1.  %2")
                                      .arg(proposals.size() + 1)
@@ -219,18 +219,18 @@ void WiringStation::untangle()
 /// Nothing untangles it as it is: what would.
 void WiringStation::proposeFreeing(const std::string& why)
 {
-    background_.run<std::vector<WayToFree>>(
+    background_.run<std::vector<RelaxationOption>>(
         "Searching for what would free it",
         [s = document_.sharedSnapshot(), library = document_.library()](const Background::Stopped& stopped) {
-            return waysToFree(*s->device, *s->board, *s->filedBoard, s->plan, library.devices(), stopped);
+            return relaxationOptions(*s->device, *s->board, *s->filedBoard, s->plan, library.devices(), stopped);
         },
-        [this, why](std::vector<WayToFree> ways) {
+        [this, why](std::vector<RelaxationOption> ways) {
             if (ways.empty()) {
                 Q_EMIT document_.refused(QString::fromStdString(why));
                 return;
             }
             std::vector<Proposal> proposals;
-            for (const WayToFree& way : ways) {
+            for (const RelaxationOption& way : ways) {
                 const QString text = QString::fromStdString(way.text);
                 Proposal proposal{text.section(": ", 0, 0), {}, way.edit, {}};
                 proposal.title[0] = proposal.title[0].toUpper();
@@ -541,8 +541,8 @@ void WiringStation::removeSelected()
         return;
     Edit edit{"Remove " + need->title, {}};
     // What was held of it is held no longer.
-    for (const std::string& hold : document_.snapshot().plan.holds)
-        if (hold == holdOfNeed(id) || hold.starts_with(holdOfNeed(id) + " "))
+    for (const Hold& hold : document_.snapshot().plan.holds)
+        if (hold.of == Hold::Of::Need && hold.id == id)
             edit.changes.push_back(SetHold{hold, false});
     edit.changes.push_back(RemoveNeed{id});
     // A part that was added for its needs goes with the last of them.
@@ -565,9 +565,9 @@ void WiringStation::toggleHold(const Place& place)
     const Need* facts = document_.snapshot().plan.need(need);
     if (!facts)
         return;
-    const std::string target = place.kind == Place::Kind::Signal ? holdOfSignal(need, place.sub) : holdOfNeed(need);
+    const Hold target = place.kind == Place::Kind::Signal ? holdOfSignal(need, place.sub) : holdOfNeed(need);
     const bool held = document_.snapshot().plan.held(target);
-    document_.apply(editOf((held ? "Let go " : "Hold ") + facts->title, SetHold{target, !held}));
+    document_.apply(editOf((held ? "Release " : "Hold ") + facts->title, SetHold{target, !held}));
 }
 
 void WiringStation::holdSelected()

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/option_finder.h"
 #include "app/session/background.h"
 #include "app/session/document.h"
+#include "app/session/option_finder.h"
 #include "app/session/view_state.h"
 #include "app/widgets/proposal_list.h"
 #include "core/pins/bind_all.h"

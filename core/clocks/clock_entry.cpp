@@ -3,7 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/plan/board_facts.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/crystal_text.h"
 
 #include <fmt/format.h>
@@ -29,18 +29,16 @@ Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std:
             editOf(fmt::format("{}: {}", node.name, crystalText(*crystal)), SetCrystal{node.id, *crystal}),
             std::nullopt};
     }
-    Expected<std::string> setting = checkClockSetting(device, clock, text);
-    if (setting) {
-        const bool isAuto = *setting == "auto";
-        return ClockEntry{editOf(fmt::format("{}: {}", node.name, *setting),
-                                 SetClock{node.id, isAuto ? std::nullopt : std::optional(*setting)}),
-                          std::nullopt};
-    }
+    const Expected<ClockDecision> decision = readClockDecision(device, clock, text);
+    if (decision)
+        return ClockEntry{
+            editOf(fmt::format("{}: {}", node.name, clockDecisionText(*decision)), SetClock{node.id, *decision}),
+            std::nullopt};
     // A bare number is meant as a setting; a rate has a prefix or a unit.
     const bool bare = text.find_first_not_of("0123456789") == std::string_view::npos;
-    const Expected<ReachTarget> wish = bare ? Expected<ReachTarget>(setting.problem()) : readReachWish(clock, text);
+    const Expected<ReachTarget> wish = bare ? Expected<ReachTarget>(decision.problem()) : readReachWish(clock, text);
     if (!wish)
-        return setting.problem();
+        return decision.problem();
     return ClockEntry{{}, *wish};
 }
 

@@ -441,7 +441,7 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
 {
     for (const int i : others_)
         trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
-    strain(trial, reach);
+    markAdjustableClocks(trial, reach);
     bool broken = false;
     std::vector<std::vector<ClockIndex>> all = parts(trial, false);
     if (std::any_of(all.begin(), all.end(),

@@ -72,7 +72,7 @@ private:
     /// What may be changed: what a decided clock reaches; also what others are measured by; also what they could take
     /// instead.
     enum class Reach { Touched, Ceilings, Inputs };
-    void strain(const ClockTrial& trial, Reach reach);
+    void markAdjustableClocks(const ClockTrial& trial, Reach reach);
     enum class Outcome { None, Broken, Whole, TooMuch };
     Outcome search(ClockTrial& trial, Reach reach, const Bounds& bounds);
     std::vector<std::vector<ClockIndex>> parts(const ClockTrial& trial, bool large) const;

@@ -64,7 +64,7 @@ bool Completion::tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceili
 }
 
 /// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.
-void Completion::strain(const ClockTrial& trial, Reach reach)
+void Completion::markAdjustableClocks(const ClockTrial& trial, Reach reach)
 {
     strained_.assign(trial.size(), false);
     for (const ClockCombination& combination : now_.device().neverTogether)

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/modes.h"
 
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/kind.h"
 
 #include <algorithm>
@@ -18,7 +18,8 @@ template <typename Kind> bool has(const std::vector<Kind>& list, Kind item)
 /// A need that only watches a pad, and with it an external-interrupt line.
 bool watchesLine(const Need& need, const BoundNeed& bound)
 {
-    return need.kind == "gpio" && !goalIs(need, "edges", "none") &&
+    const KindSpec* kind = findKind(need.kind);
+    return kind && kind->waitsForEdges && kind->waitsForEdges(need) &&
            std::any_of(bound.seats.begin(), bound.seats.end(), [](const Seat& seat) { return seat.pad >= 0; });
 }
 
@@ -114,15 +115,13 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
     const ClockNode& source = device.clocks[size_t(mode.wakesOn)];
     Plan woken = plan;
     for (const auto& [select, setting] : out.selects)
-        woken.clocks[device.clocks[size_t(select)].id] = source.id;
+        woken.clocks[device.clocks[size_t(select)].id] = InputDecision{source.id};
     // What nothing uses is not set: its rate is as after reset, where no other set of clocks has left another.
     if (!rates.clocks[size_t(mode.wakesOn)].used && !plan.slow)
         woken.clocks.erase(source.id);
     // It runs then, even if the plan keeps it off.
-    if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end())
-        if (const Expected<SourceDecision> decision = readSourceDecision(source, said->second);
-            decision && decision->off)
-            woken.clocks.erase(said);
+    if (runDecision(device, woken.clocks, mode.wakesOn).run == ClockRun::Off)
+        woken.clocks.erase(source.id);
     out.rates = computeRates(device, board, woken, bindings);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockState& clock = out.rates.clocks[i];

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/rate_choices.h"
 
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 
 #include <algorithm>
 
@@ -13,17 +13,17 @@ std::vector<RateChoice> rateChoices(const Device& device, const Board& board, co
     const ClockNode& node = device.clocks[size_t(clock)];
     std::vector<RateChoice> out;
     Plan trial = plan;
-    for (const std::string& choice : clockChoices(device, clock)) {
+    const auto said = plan.clocks.find(node.id);
+    for (const ClockDecision& choice : clockChoices(device, clock)) {
         if (stopped && stopped())
             return {};
-        if (node.isSource())
-            if (const Expected<SourceDecision> decision = readSourceDecision(node, choice);
-                !decision || !decision->rate)
-                continue;
-        trial.clocks[node.id] = choice;
+        if (const auto* run = std::get_if<RunDecision>(&choice); node.isSource() && !(run && run->rate))
+            continue;
+        const ClockDecision decision = said == plan.clocks.end() ? choice : withChoice(said->second, choice);
+        trial.clocks[node.id] = decision;
         const ClockState state = computeRates(device, board, trial, bindings).clocks[size_t(clock)];
         if (state.rate.defined() && state.rate.value > Rational(0))
-            out.push_back({state.rate, choice});
+            out.push_back({state.rate, decision});
     }
     std::stable_sort(out.begin(), out.end(), [](const RateChoice& a, const RateChoice& b) { return a.rate < b.rate; });
     out.erase(

@@ -12,7 +12,7 @@ namespace bindrel {
 /// A setting of a clock and the rate that it gives, all else as the plan has it.
 struct RateChoice {
     Frequency rate;
-    std::string setting;
+    ClockDecision setting;
 };
 
 /// All settings of a clock that make it run, by rising rate; of several with one rate the first. A rate computation

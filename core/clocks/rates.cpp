@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/rates.h"
 
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -37,35 +37,23 @@ public:
     }
 
 private:
-    std::optional<std::string> said(const ClockNode& node) const
+    const ClockDecision* said(ClockIndex clock) const
     {
-        const auto found = plan_.clocks.find(node.id);
-        return found == plan_.clocks.end() ? std::nullopt : std::optional(found->second);
+        const auto found = plan_.clocks.find(device_.clocks[clock].id);
+        return found == plan_.clocks.end() ? nullptr : &found->second;
     }
 
-    /// The plan's setting, checked when it was read; a plan made in memory may hold anything, so it is looked at again.
-    std::int64_t settingOf(const ClockNode& node) const
+    /// What is not possible stays as after reset; CLK-17 reports it.
+    std::int64_t settingOf(ClockIndex clock) const
     {
-        const std::optional<std::string> text = said(node);
-        if (!text || node.isSource() || node.type == ClockNode::Type::Gate)
-            return node.resetValue;
-        if (node.type == ClockNode::Type::Select) {
-            for (size_t i = 0; i < node.inputs.size(); ++i) {
-                const int input = node.inputs[i].node;
-                if (*text == (input < 0 ? "none" : device_.clocks[size_t(input)].id))
-                    return static_cast<std::int64_t>(i);
-            }
-            return node.resetValue;
-        }
-        return readFactor(node, *text).value_or(node.resetValue);
+        const ClockDecision* decision = said(clock);
+        const std::optional<std::int64_t> setting = decision && isPossible(device_, clock, *decision)
+                                                        ? bindrel::settingOf(device_, clock, *decision)
+                                                        : std::nullopt;
+        return setting.value_or(device_.clocks[clock].resetValue);
     }
 
-    SourceDecision decisionOf(const ClockNode& node) const
-    {
-        const std::optional<std::string> text = said(node);
-        const Expected<SourceDecision> decision = text ? readSourceDecision(node, *text) : SourceDecision{};
-        return decision ? *decision : SourceDecision{};
-    }
+    RunDecision runOf(ClockIndex clock) const { return runDecision(device_, plan_.clocks, clock); }
 
     void takeFacts(ClockState& state, const ClockNode& node) const
     {
@@ -84,11 +72,9 @@ private:
     {
         const ClockNode& node = device_.clocks[index];
         ClockState& state = rates_.clocks[index];
-        state.setting = settingOf(node);
+        state.setting = settingOf(int(index));
         switch (node.type) {
         case ClockNode::Type::Oscillator:
-            if (!node.rates.empty())
-                state.setting = decisionOf(node).rate.value_or(static_cast<int>(node.resetValue));
             takeFacts(state, node);
             break;
         case ClockNode::Type::Crystal:
@@ -131,19 +117,15 @@ private:
         if (node.widens())
             state.tolerance = {Ppm((state.tolerance.low.value + node.adds.low.value).within64()),
                                Ppm((state.tolerance.high.value + node.adds.high.value).within64())};
-        if (node.isSource()) {
-            const SourceDecision decision = decisionOf(node);
-            state.monitored = decision.monitored;
-            trim(state, node, decision);
-            if (decision.off)
-                stop(state, "the plan turns it off");
-        } else if (said(node) == "off") {
+        const RunDecision decision = runOf(int(index));
+        state.monitored = decision.monitored;
+        trim(state, node, decision);
+        if (decision.run == ClockRun::Off)
             stop(state, "the plan turns it off");
-        }
     }
 
     /// Trimming helps only while the clock that it goes by can run.
-    void trim(ClockState& state, const ClockNode& node, const SourceDecision& decision)
+    void trim(ClockState& state, const ClockNode& node, const RunDecision& decision)
     {
         if (!decision.trimmed || !node.trim)
             return;
@@ -197,7 +179,7 @@ private:
             rates_.clocks[size_t(facts.kernel)].users.push_back(static_cast<int>(n));
         }
         for (size_t i = 0; i < device_.clocks.size(); ++i)
-            if (const ClockNode& node = device_.clocks[i]; node.isSource() ? decisionOf(node).on : said(node) == "on")
+            if (runOf(int(i)).run == ClockRun::On)
                 use(static_cast<int>(i));
     }
 

@@ -34,9 +34,9 @@ struct Ground {
     }
 };
 
-ReachWay wayOf(const Ground& ground, const ReachRequest& request, const ReachSearch::Found& found)
+ClockSolution wayOf(const Ground& ground, const ReachRequest& request, const ReachSearch::Found& found)
 {
-    ReachWay way = wayTo(ground.now, ground.plan, request.targets, found.clocks, found.range);
+    ClockSolution way = wayTo(ground.now, ground.plan, request.targets, found.clocks, found.range);
     way.lost = found.lost;
     way.alike = found.alike;
     return way;
@@ -50,7 +50,7 @@ std::vector<int> rangesOf(const Ground& ground, const ReachRequest& request)
 }
 
 struct Looked {
-    std::vector<ReachWay> ways;
+    std::vector<ClockSolution> ways;
     std::vector<ReachSearch::Found> found;
     bool complete = true;
     long looked = 0;
@@ -132,7 +132,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
     if (const Looked other = look(ground, lossy, true); !other.found.empty())
         return brokenIn(ground, other.found.front(), request);
     Plan free = ground.plan;
-    std::erase_if(free.holds, [](const std::string& hold) { return hold.starts_with("clock "); });
+    std::erase_if(free.holds, [](const Hold& hold) { return hold.of == Hold::Of::Clock; });
     const Ground open(ground.device, ground.board, free, ground.bindings, {});
     if (free.holds.size() != ground.plan.holds.size() || !request.holds.empty())
         if (const Looked other = look(open, lossy); !other.ways.empty())
@@ -141,7 +141,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
                     set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
                     out.push_back(fmt::format("{} is held; it would have to be {}",
                                               ground.device.clocks[size_t(ground.device.findClock(set->node))].name,
-                                              set->value.value_or("reset value")));
+                                              set->value ? clockDecisionText(*set->value) : "reset value"));
     if (out.empty())
         out.push_back("no setting of the clocks in this path gives this rate");
     return out;
@@ -169,7 +169,7 @@ std::vector<ReachMiss> nearestMisses(const Ground& ground, const ReachRequest& r
                 ReachTarget& asked = near.targets[alone ? 0 : t];
                 asked.kind = kind;
                 asked.withTolerance = false;
-                for (ReachWay& way : look(ground, near).ways) {
+                for (ClockSolution& way : look(ground, near).ways) {
                     // The errors are told against what was wanted.
                     const Frequency rate = way.achieved[alone ? 0 : t];
                     way.errors[alone ? 0 : t] = errorOf(rate, target.rate);
@@ -200,7 +200,7 @@ ReachResult reach(const Device& device, const Board& board, const Plan& plan, co
     return out;
 }
 
-std::string wayText(const Device& device, const ReachWay& way)
+std::string wayText(const Device& device, const ClockSolution& way)
 {
     std::vector<std::string> parts;
     for (const Change& change : way.edit.changes) {
@@ -211,7 +211,7 @@ std::string wayText(const Device& device, const ReachWay& way)
         if (clock < 0)
             continue;
         const ClockNode& node = device.clocks[size_t(clock)];
-        const std::string value = set->value.value_or(std::string());
+        const std::string value = clockDecisionText(set->value);
         if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply)
             parts.push_back(
                 fmt::format("{} {}{}", node.name, node.type == ClockNode::Type::Divide ? "\u00f7" : "\u00d7", value));
@@ -225,7 +225,7 @@ std::string wayText(const Device& device, const ReachWay& way)
     return parts.empty() ? "no change" : joined(parts, ", ");
 }
 
-std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ReachWay& way)
+std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ClockSolution& way)
 {
     std::vector<std::string> out;
     for (const Change& change : way.edit.changes)

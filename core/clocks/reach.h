@@ -49,7 +49,7 @@ struct RateChanged {
 };
 
 /// One way to all targets.
-struct ReachWay {
+struct ClockSolution {
     Edit edit;                            ///< decisions about clocks, and the operating range where it changes
     std::vector<Frequency> achieved;      ///< of each target
     std::vector<Ppm> errors;              ///< of each target of kind Rate; zero for the others
@@ -68,13 +68,13 @@ struct ReachWay {
 struct ReachMiss {
     std::size_t target = 0;
     /// Nearest rates that can be had, the other targets kept where that is possible; with the ways to them.
-    std::vector<ReachWay> nearest;
+    std::vector<ClockSolution> nearest;
     bool othersKept = true;
 };
 
 struct ReachResult {
-    std::vector<ReachWay> ways; ///< best first
-    bool complete = true;       ///< not stopped: no way that ranks before the last one listed is missing
+    std::vector<ClockSolution> ways; ///< best first
+    bool complete = true;            ///< not stopped: no way that ranks before the last one listed is missing
     long looked = 0;
     /// When there is no way:
     std::vector<std::string> inTheWay; ///< limits, holds and goals that cut off the settings that would do it
@@ -102,9 +102,9 @@ Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view text);
 std::string wishText(const ReachTarget& target);
 
 /// What it does besides: "CPU 160 MHz → 144 MHz", "PLL B VCO starts", "Uplink loses its goal", "about +0.9 mA".
-std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ReachWay& way);
+std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ClockSolution& way);
 
 /// How a way stands to what it gives: "PLL A VCO ×72, PLL A aux ÷6".
-std::string wayText(const Device& device, const ReachWay& way);
+std::string wayText(const Device& device, const ClockSolution& way);
 
 } // namespace bindrel

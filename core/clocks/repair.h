@@ -20,7 +20,7 @@ struct RepairResult {
     /// Ways that mend everything in `wrong` but `left`, all with equally few changes; those that change fewer clocks
     /// first, then those that leave the core's rate nearest to what it is, then those that draw less. Empty when
     /// nothing is wrong, or nothing can be mended.
-    std::vector<ReachWay> ways;
+    std::vector<ClockSolution> ways;
     std::vector<std::string> left; ///< goals that no few changes of clocks would meet
     bool inTurn =
         false; ///< all at once took more than a few changes: there is one way, which mends one thing after the other

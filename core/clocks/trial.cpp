@@ -2,7 +2,7 @@
 #include "core/clocks/trial.h"
 
 #include "core/base/text.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
 
 #include <algorithm>
@@ -29,14 +29,10 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
     for (size_t i = 0; i < count; ++i) {
         const ClockNode& node = device.clocks[i];
         const bool held = plan.held(holdOfClock(node.id));
-        const auto said = plan.clocks.find(node.id);
-        SourceDecision decision;
-        if (said != plan.clocks.end() && node.isSource())
-            decision =
-                readSourceDecision(node, said->second) ? *readSourceDecision(node, said->second) : SourceDecision{};
+        const RunDecision decision = runDecision(device, plan.clocks, int(i));
         clocks[i].setting = now.clocks[i].setting;
         clocks[i].trimmed = decision.trimmed;
-        clocks[i].off = node.isSource() ? decision.off : said != plan.clocks.end() && said->second == "off";
+        clocks[i].off = decision.run == ClockRun::Off;
         monitored_[i] = decision.monitored;
         kernel_[i] = node.tier == "kernel";
         const bool fitted = (node.type != ClockNode::Type::Crystal && node.type != ClockNode::Type::External) ||
@@ -58,7 +54,7 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
         for (size_t k = 0;
              k < std::max(node.type == ClockNode::Type::Select ? node.inputs.size() : 0, node.rates.size()); ++k)
             settings[i].push_back(std::int64_t(k));
-        if (node.isSource() ? decision.on : said != plan.clocks.end() && said->second == "on")
+        if (decision.run == ClockRun::On)
             root_[i] = true;
     }
     settings_ = std::make_shared<const std::vector<std::vector<std::int64_t>>>(std::move(settings));
@@ -94,12 +90,12 @@ void ClockTrial::setRange(int range)
 {
     range_ = range;
     limits_.clear();
-    surely_.clear();
+    innerLimits_.clear();
     for (const ClockNode& node : device_->clocks) {
         limits_.push_back(limitIn(*device_, node, range));
         const RateLimit& limit = limits_.back();
-        surely_.push_back({limit.min ? limit.min->toDouble() * kAbove : 0,
-                           limit.max ? limit.max->toDouble() / kAbove : std::numeric_limits<double>::infinity()});
+        innerLimits_.push_back({limit.min ? limit.min->toDouble() * kAbove : 0,
+                                limit.max ? limit.max->toDouble() / kAbove : std::numeric_limits<double>::infinity()});
     }
     flashMost_ = device_->ranges[size_t(range)].waitStateLimits.back();
 }
@@ -241,7 +237,7 @@ bool ClockTrial::outside(ClockIndex index, bool relative) const
         return false;
     if (!relative || limit.relative.empty()) {
         const double rate = clock.hertz;
-        if (rate > surely_[index].min && rate < surely_[index].max && clock.accurate)
+        if (rate > innerLimits_[index].min && rate < innerLimits_[index].max && clock.accurate)
             return false;
     }
     const bool allowedFor = clock.withinSlack;
@@ -342,35 +338,29 @@ Frequency ClockTrial::fastestMultiplier() const
     return out;
 }
 
-std::vector<std::pair<std::string, std::optional<std::string>>> ClockTrial::decisions(const ClockTrial& before,
-                                                                                      const Plan& plan) const
+std::vector<std::pair<std::string, std::optional<ClockDecision>>> ClockTrial::decisions(const ClockTrial& before,
+                                                                                        const Plan& plan) const
 {
-    std::vector<std::pair<std::string, std::optional<std::string>>> out;
+    std::vector<std::pair<std::string, std::optional<ClockDecision>>> out;
     for (size_t i = 0; i < clocks.size(); ++i) {
         const ClockNode& node = device_->clocks[i];
         if (node.type == ClockNode::Type::Follow || clocks[i].sameDecision(before.clocks[i]))
             continue;
-        if (node.isSource()) {
-            const auto said = plan.clocks.find(node.id);
-            const bool on = said != plan.clocks.end() && readSourceDecision(node, said->second) &&
-                            readSourceDecision(node, said->second)->on;
-            std::vector<std::string> words;
+        if (node.isSource() || node.type == ClockNode::Type::Gate || clocks[i].off) {
+            RunDecision decision;
             if (!node.rates.empty() && clocks[i].setting != node.resetValue)
-                words.push_back(exactText(node.rates[size_t(clocks[i].setting)].rate));
-            if (on || clocks[i].off)
-                words.push_back(on ? "on" : "off");
-            if (clocks[i].trimmed)
-                words.push_back("trimmed");
-            if (monitored_[i])
-                words.push_back("monitored");
-            out.emplace_back(node.id, words.empty() ? std::nullopt : std::optional(joined(words, ", ")));
-        } else if (clocks[i].off) {
-            out.emplace_back(node.id, "off");
+                decision.rate = node.rates[size_t(clocks[i].setting)].rate;
+            const bool on = runDecision(*device_, plan.clocks, int(i)).run == ClockRun::On;
+            decision.run = on ? ClockRun::On : clocks[i].off ? ClockRun::Off : ClockRun::WhenUsed;
+            decision.trimmed = clocks[i].trimmed;
+            decision.monitored = monitored_[i];
+            out.emplace_back(node.id,
+                             decision == RunDecision() ? std::nullopt : std::optional<ClockDecision>(decision));
         } else if (node.type == ClockNode::Type::Select) {
             const int input = inputOf(i);
-            out.emplace_back(node.id, input < 0 ? "none" : device_->clocks[size_t(input)].id);
+            out.emplace_back(node.id, InputDecision{input < 0 ? std::string() : device_->clocks[size_t(input)].id});
         } else {
-            out.emplace_back(node.id, factorText(node, clocks[i].setting));
+            out.emplace_back(node.id, factorDecision(node, clocks[i].setting));
         }
     }
     return out;

@@ -108,8 +108,8 @@ public:
     bool isRoot(ClockIndex clock) const { return root_[clock]; }
 
     /// The decisions that make this trial from the plan's own: changes in the order of the clocks, and the range.
-    std::vector<std::pair<std::string, std::optional<std::string>>> decisions(const ClockTrial& before,
-                                                                              const Plan& plan) const;
+    std::vector<std::pair<std::string, std::optional<ClockDecision>>> decisions(const ClockTrial& before,
+                                                                                const Plan& plan) const;
 
     std::vector<TrialClock> clocks;
 
@@ -125,10 +125,10 @@ private:
     std::vector<RateLimit> limits_;
     /// The same in floating point, a little within: an accurate rate between them is surely
     /// inside, and nothing exact need be computed.
-    struct Surely {
+    struct InnerLimits {
         double min = 0, max = 0;
     };
-    std::vector<Surely> surely_;
+    std::vector<InnerLimits> innerLimits_;
     std::vector<bool> free_, canRun_, fine_, root_, kernel_, monitored_;
     std::shared_ptr<const std::vector<std::vector<std::int64_t>>> settings_; ///< shared: trials are copied often
     std::vector<int> roots_;

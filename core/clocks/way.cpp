@@ -10,11 +10,11 @@
 
 namespace bindrel {
 
-ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets,
-               const std::vector<TrialClock>& clocks, int range)
+ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets,
+                    const std::vector<TrialClock>& clocks, int range)
 {
     const Device& device = now.device();
-    ReachWay way;
+    ClockSolution way;
     ClockTrial then = now;
     then.setRange(range);
     then.clocks = clocks;

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/base/json_document.h"
 #include "core/device/block_kind.h"
 #include "core/device/device.h"
 #include "core/device/wish.h"
+#include "core/json/json_document.h"
 
 #include <fmt/format.h>
 

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/layer_entry.h"
 
-#include "core/base/json_document.h"
-#include "core/base/json_scan.h"
 #include "core/device/layers.h"
+#include "core/json/json_document.h"
+#include "core/json/json_scan.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

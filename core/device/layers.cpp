@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/layers.h"
 
-#include "core/base/json_document.h"
-#include "core/base/json_members.h"
 #include "core/base/text.h"
 #include "core/device/device.h"
+#include "core/json/json_document.h"
+#include "core/json/json_members.h"
 #include "core/makers/makers_file.h"
 
 #include <fmt/format.h>

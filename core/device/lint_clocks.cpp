@@ -23,27 +23,27 @@ void lintTree(const Device& device, LintRemarks& out)
         for (const ClockInput& input : node.inputs) {
             sourced[i] = sourced[i] || (input.node >= 0 && sourced[size_t(input.node)]);
             if (node.type == ClockNode::Type::Select && !codes.insert(input.code).second)
-                out.say("duplicate-code", "{}: two inputs have the code {}", node.id, input.code);
+                out.addRemark("duplicate-code", "{}: two inputs have the code {}", node.id, input.code);
         }
         if (!sourced[i])
-            out.say("clock-without-source", "{} has no path to a source", node.id);
+            out.addRemark("clock-without-source", "{} has no path to a source", node.id);
         if (node.type == ClockNode::Type::Select && node.control.valid())
             for (const EnumValue& value : device.fieldOf(node.control).values)
                 if (!codes.contains(value.code))
-                    out.say("unreachable-mux-code", "{} = {} selects no input of {}", device.nameOf(node.control),
-                            value.name, node.id);
+                    out.addRemark("unreachable-mux-code", "{} = {} selects no input of {}", device.nameOf(node.control),
+                                  value.name, node.id);
         if (node.control.valid())
             if (const auto [at, fresh] = controls.emplace(node.control, node.id); !fresh)
-                out.say("control-twice", "{} and {} are controlled by the same field {}", at->second, node.id,
-                        device.nameOf(node.control));
+                out.addRemark("control-twice", "{} and {} are controlled by the same field {}", at->second, node.id,
+                              device.nameOf(node.control));
         const char* kind = node.type == ClockNode::Type::Crystal    ? "crystal"
                            : node.type == ClockNode::Type::External ? "clockin"
                                                                     : nullptr;
         const int pads = device.findInstance(node.id);
         if (kind && (pads < 0 || device.blockOf(pads).kind != kind))
-            out.say("crystal-without-pads",
-                    "{} is fed from outside, but no instance {} of kind \"{}\" says on which pads", node.id, node.id,
-                    kind);
+            out.addRemark("crystal-without-pads",
+                          "{} is fed from outside, but no instance {} of kind \"{}\" says on which pads", node.id,
+                          node.id, kind);
     }
 }
 
@@ -54,24 +54,24 @@ void lintLimits(const Device& device, LintRemarks& out)
         const bool general = !node.limit.empty();
         for (const OperatingRange& range : device.ranges)
             if (!general && !node.limitByRange.empty() && !node.limitByRange.contains(range.id))
-                out.say("limit-gap", "{} has limits for some ranges, but none for {}", node.id, range.name);
+                out.addRemark("limit-gap", "{} has limits for some ranges, but none for {}", node.id, range.name);
         for (size_t a = 0; a < node.toleranceOver.size(); ++a)
             for (size_t b = a + 1; b < node.toleranceOver.size(); ++b)
                 if (node.toleranceOver[a].range.covers(node.toleranceOver[b].range) &&
                     node.toleranceOver[b].range.covers(node.toleranceOver[a].range))
-                    out.say("limit-overlap", "{}: two tolerances for {} to {} degrees", node.id,
-                            node.toleranceOver[a].range.low, node.toleranceOver[a].range.high);
+                    out.addRemark("limit-overlap", "{}: two tolerances for {} to {} degrees", node.id,
+                                  node.toleranceOver[a].range.low, node.toleranceOver[a].range.high);
     }
     const ClockNode& flash = device.clocks[size_t(device.flashClock)];
     for (const OperatingRange& range : device.ranges) {
         const RateLimit& limit = flash.limitIn(range.id);
         if (limit.max && *limit.max > range.waitStateLimits.back())
-            out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id,
-                    format(*limit.max), format(range.waitStateLimits.back()));
+            out.addRemark("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id,
+                          format(*limit.max), format(range.waitStateLimits.back()));
         if (device.waitStates.valid() &&
             std::uint64_t(device.fieldOf(device.waitStates).maxCode()) + 1 < range.waitStateLimits.size())
-            out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates),
-                    range.waitStateLimits.size() - 1);
+            out.addRemark("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates),
+                          range.waitStateLimits.size() - 1);
     }
 }
 
@@ -119,12 +119,13 @@ void lintReset(const Device& device, LintRemarks& out)
             continue;
         const RateLimit& limit = node.limitIn(range.id);
         if ((limit.max && rates[i] > limit.max->value) || (limit.min && rates[i] < limit.min->value))
-            out.say("reset-limit", "{} comes out of reset at {}, outside its limit in {}", node.id,
-                    format(Frequency(rates[i])), range.name);
+            out.addRemark("reset-limit", "{} comes out of reset at {}, outside its limit in {}", node.id,
+                          format(Frequency(rates[i])), range.name);
         for (const RelativeLimit& relative : limit.relative)
             if (const Rational bound = rates[size_t(relative.to)] * relative.max; !bound.isZero() && rates[i] > bound)
-                out.say("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id,
-                        format(Frequency(rates[i])), format(Frequency(bound)), device.clocks[size_t(relative.to)].id);
+                out.addRemark("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id,
+                              format(Frequency(rates[i])), format(Frequency(bound)),
+                              device.clocks[size_t(relative.to)].id);
     }
     for (const ClockCombination& combination : device.neverTogether)
         if (std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
@@ -133,13 +134,14 @@ void lintReset(const Device& device, LintRemarks& out)
             std::vector<std::string> ids;
             for (const ClockCombination::Term& term : combination.terms)
                 ids.push_back(device.clocks[size_t(term.clock)].id);
-            out.say("reset-limit", "{} come out of reset as they must never stand together", listed(ids));
+            out.addRemark("reset-limit", "{} come out of reset as they must never stand together", listed(ids));
         }
     const std::uint32_t waits = device.waitStates.valid() ? device.resetCode(device.waitStates) : 0;
     if (const Rational& rate = rates[size_t(device.flashClock)];
         rate > range.waitStateLimits[std::min<size_t>(waits, range.waitStateLimits.size() - 1)].value)
-        out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}",
-                waits, format(Frequency(rate)), range.name);
+        out.addRemark("reset-limit",
+                      "the flash comes out of reset with {} wait states at {}, which they do not carry in {}", waits,
+                      format(Frequency(rate)), range.name);
 }
 
 namespace {
@@ -149,7 +151,7 @@ void lintCodes(const Device& device, LintRemarks& out)
 {
     const auto check = [&](const FieldRef& field, std::uint32_t code, const std::string& of) {
         if (field.valid() && code > device.fieldOf(field).maxCode())
-            out.say("encoding-range", "the code {} of {} does not fit into {}", code, of, device.nameOf(field));
+            out.addRemark("encoding-range", "the code {} of {} does not fit into {}", code, of, device.nameOf(field));
     };
     for (const ClockNode& node : device.clocks) {
         for (const ClockInput& input : node.inputs)
@@ -179,10 +181,11 @@ void lintCores(const Device& device, LintRemarks& out)
         for (const std::string& flag : core.compilerFlags)
             if (!older && flag.starts_with("-march=rv") && flag.find("zicsr") == std::string::npos &&
                 flag.find("rv32g") == std::string::npos)
-                out.say("core-flags",
-                        "{} is compiled with {}, without which the control registers that its start-up sets cannot be "
-                        "written; add \"-misa-spec=2.2\", or _zicsr where the compiler has its library so",
-                        core.name, flag);
+                out.addRemark(
+                    "core-flags",
+                    "{} is compiled with {}, without which the control registers that its start-up sets cannot be "
+                    "written; add \"-misa-spec=2.2\", or _zicsr where the compiler has its library so",
+                    core.name, flag);
     }
 }
 
@@ -192,11 +195,12 @@ void lintRanges(const Device& device, LintRemarks& out)
     for (const OperatingRange& range : device.ranges) {
         if (device.rangeControl.valid())
             if (const auto [at, fresh] = codes.emplace(range.code, range.name); !fresh)
-                out.say("limit-overlap", "{} and {} have the same code {}", at->second, range.name, range.code);
+                out.addRemark("limit-overlap", "{} and {} have the same code {}", at->second, range.name, range.code);
         if (range.supplyMin > range.supplyMax || range.supplyMin < device.supplyMin ||
             range.supplyMax > device.supplyMax)
-            out.say("limit-gap", "{} is for {} to {}, the device for {} to {}", range.name, format(range.supplyMin),
-                    format(range.supplyMax), format(device.supplyMin), format(device.supplyMax));
+            out.addRemark("limit-gap", "{} is for {} to {}, the device for {} to {}", range.name,
+                          format(range.supplyMin), format(range.supplyMax), format(device.supplyMin),
+                          format(device.supplyMax));
     }
     // The whole supply must be covered: from the lowest voltage on, always to the farthest that a range reaches.
     Voltage reached = device.supplyMin;
@@ -209,7 +213,7 @@ void lintRanges(const Device& device, LintRemarks& out)
             }
     }
     if (reached < device.supplyMax)
-        out.say("limit-gap", "no operating range is for a supply just above {}", format(reached));
+        out.addRemark("limit-gap", "no operating range is for a supply just above {}", format(reached));
 }
 
 } // namespace

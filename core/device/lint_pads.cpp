@@ -18,14 +18,14 @@ void lintPins(const Device& device, LintRemarks& out)
         const bool onPin = !device.pinOf(int(p)).empty();
         const bool said = std::find(device.unbonded.begin(), device.unbonded.end(), pad.name) != device.unbonded.end();
         if (!onPin && !said)
-            out.say("pad-on-no-pin", "{} is on no pin of {}, and \"unbonded\" does not say so", pad.name,
-                    device.package.name);
+            out.addRemark("pad-on-no-pin", "{} is on no pin of {}, and \"unbonded\" does not say so", pad.name,
+                          device.package.name);
         if (onPin && said)
-            out.say("unbonded-on-pin", "\"unbonded\" has {}, which is on pin {}", pad.name, device.pinOf(int(p)));
+            out.addRemark("unbonded-on-pin", "\"unbonded\" has {}, which is on pin {}", pad.name, device.pinOf(int(p)));
         if (pad.port >= 0)
             if (const auto [at, fresh] = bits.emplace(std::pair(pad.port, pad.bit), pad.name); !fresh)
-                out.say("port-bit-twice", "{} and {} are the same bit of {}", at->second, pad.name,
-                        device.instances[size_t(pad.port)].name);
+                out.addRemark("port-bit-twice", "{} and {} are the same bit of {}", at->second, pad.name,
+                              device.instances[size_t(pad.port)].name);
         if (device.lineInstance >= 0 && pad.line >= 0 && pad.port >= 0) {
             const FieldRef port = device.roleField(device.lineInstance, "port" + std::to_string(pad.line));
             const auto watches = [&](const EnumValue& value) {
@@ -33,8 +33,8 @@ void lintPins(const Device& device, LintRemarks& out)
             };
             if (!port.valid() ||
                 std::none_of(device.fieldOf(port).values.begin(), device.fieldOf(port).values.end(), watches))
-                out.say("line-missing", "{} is to drive interrupt line {}, but {} cannot watch it", pad.name, pad.line,
-                        device.instances[size_t(device.lineInstance)].name);
+                out.addRemark("line-missing", "{} is to drive interrupt line {}, but {} cannot watch it", pad.name,
+                              pad.line, device.instances[size_t(device.lineInstance)].name);
         }
         if (pad.resetClaim.empty())
             continue;
@@ -42,11 +42,11 @@ void lintPins(const Device& device, LintRemarks& out)
             return device.signalName(device.routes[size_t(r)]) == pad.resetClaim;
         });
         if (!known)
-            out.say("reset-claim", "{} is {} at reset, but is not connected to it", pad.name, pad.resetClaim);
+            out.addRemark("reset-claim", "{} is {} at reset, but is not connected to it", pad.name, pad.resetClaim);
     }
     for (const std::string& name : device.unbonded)
         if (device.findPad(name) < 0)
-            out.say("unbonded-unknown", "\"unbonded\" has {}, which is no pad of this device", name);
+            out.addRemark("unbonded-unknown", "\"unbonded\" has {}, which is no pad of this device", name);
 }
 
 void lintSignals(const Device& device, LintRemarks& out)
@@ -55,16 +55,16 @@ void lintSignals(const Device& device, LintRemarks& out)
     for (const Route& route : device.routes)
         for (const FieldCode& select : route.selects)
             if (select.code > device.fieldOf(select.ref).maxCode())
-                out.say("encoding-range", "the code {} that leads {} to {} does not fit into {}", select.code,
-                        device.signalName(route), device.pads[size_t(route.pad)].name, device.nameOf(select.ref));
+                out.addRemark("encoding-range", "the code {} that leads {} to {} does not fit into {}", select.code,
+                              device.signalName(route), device.pads[size_t(route.pad)].name, device.nameOf(select.ref));
     for (const Route& route : device.routes)
         if (!device.pinOf(route.pad).empty())
             reached.insert({route.instance, route.signal});
     for (size_t i = 0; i < device.instances.size(); ++i)
         for (size_t s = 0; s < device.instances[i].signals.size(); ++s)
             if (!reached.contains({int(i), int(s)}))
-                out.say("unreachable-signal", "{}.{} reaches no pin of {}", device.instances[i].name,
-                        device.instances[i].signals[s].name, device.package.name);
+                out.addRemark("unreachable-signal", "{}.{} reaches no pin of {}", device.instances[i].name,
+                              device.instances[i].signals[s].name, device.package.name);
 }
 
 /// A remap's or matrix's code that has a name but leads nowhere on this package. The pads' own function fields are
@@ -86,7 +86,7 @@ void lintMuxCodes(const Device& device, LintRemarks& out)
             continue;
         for (const EnumValue& value : device.fieldOf(field).values)
             if (!used[field].contains(value.code))
-                out.say("unreachable-mux-code", "{} = {} leads to no signal", device.nameOf(field), value.name);
+                out.addRemark("unreachable-mux-code", "{} = {} leads to no signal", device.nameOf(field), value.name);
     }
 }
 

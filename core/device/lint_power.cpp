@@ -14,15 +14,16 @@ void lintPower(const Device& device, LintRemarks& out)
     for (const FieldRef& mux : device.muxFields)
         if (const PowerDomain* domain = domainOf(mux.instance);
             domain && device.instances[size_t(mux.instance)].unit.empty())
-            out.say("domain-too-early", "{} leads signals to pads, and these are set up before {} can be awaited",
-                    device.nameOf(mux), domain->name);
+            out.addRemark("domain-too-early", "{} leads signals to pads, and these are set up before {} can be awaited",
+                          device.nameOf(mux), domain->name);
     for (const FieldCode& dog : runningWatchdogs(device))
         if (const PowerDomain* domain = domainOf(dog.ref.instance); domain && domain->on.valid())
-            out.say("domain-too-early", "{} runs from reset on, and {} has no power then",
-                    device.instances[size_t(dog.ref.instance)].name, domain->name);
+            out.addRemark("domain-too-early", "{} runs from reset on, and {} has no power then",
+                          device.instances[size_t(dog.ref.instance)].name, domain->name);
     const auto readOnly = [&](const FieldCode& ready, const std::string& of) {
         if (ready.valid() && device.fieldOf(ready.ref).access != Field::Access::ReadOnly)
-            out.say("ready-writable", "{} shows that {} is ready, and can be written", device.nameOf(ready.ref), of);
+            out.addRemark("ready-writable", "{} shows that {} is ready, and can be written", device.nameOf(ready.ref),
+                          of);
     };
     for (const PowerDomain& domain : device.domains)
         readOnly(domain.ready, domain.name);

@@ -18,20 +18,21 @@ void lintFields(const Block& block, const Register& reg, LintRemarks& out)
     std::uint32_t seen = 0;
     for (const Field& field : reg.fields) {
         if (seen & field.mask())
-            out.say("overlapping-fields", "{}.{}: {} overlaps a field before it", block.name, reg.name, field.name);
+            out.addRemark("overlapping-fields", "{}.{}: {} overlaps a field before it", block.name, reg.name,
+                          field.name);
         seen |= field.mask();
         std::set<std::uint32_t> codes;
         for (const EnumValue& value : field.values)
             if (!codes.insert(value.code).second)
-                out.say("duplicate-code", "{}.{}.{}: the code {} has two names", block.name, reg.name, field.name,
-                        value.code);
+                out.addRemark("duplicate-code", "{}.{}.{}: the code {} has two names", block.name, reg.name, field.name,
+                              value.code);
         if (field.followsReg >= 0 && field.access != Field::Access::ReadOnly)
-            out.say("follows-writable", "{}.{}.{} follows another field but can be written itself", block.name,
-                    reg.name, field.name);
+            out.addRemark("follows-writable", "{}.{}.{} follows another field but can be written itself", block.name,
+                          reg.name, field.name);
     }
     if (reg.reset & ~seen)
-        out.say("reset-outside-fields", "{}.{} resets to 0x{:08X}, which sets bits of no field", block.name, reg.name,
-                reg.reset);
+        out.addRemark("reset-outside-fields", "{}.{} resets to 0x{:08X}, which sets bits of no field", block.name,
+                      reg.name, reg.reset);
 }
 
 /// What an encoding promises must fit into its field, and one code must not mean two values.
@@ -43,23 +44,24 @@ void lintEncoding(const Block& block, const std::string& name, const Role& role,
     std::set<std::int64_t> values;
     for (const auto& [value, code] : encoding.table) {
         if (code > block.maxCode(role))
-            out.say("encoding-range", "{}: the code {} of the role \"{}\" does not fit into {}", block.name, code, name,
-                    field.name);
+            out.addRemark("encoding-range", "{}: the code {} of the role \"{}\" does not fit into {}", block.name, code,
+                          name, field.name);
         if (!codes.insert(code).second || !values.insert(value).second)
-            out.say("encoding-range", "{}: in the table of the role \"{}\" the pair {}, {} repeats a value or a code",
-                    block.name, name, value, code);
+            out.addRemark("encoding-range",
+                          "{}: in the table of the role \"{}\" the pair {}, {} repeats a value or a code", block.name,
+                          name, value, code);
     }
     const Encoding::Segment* before = nullptr;
     for (const Encoding::Segment& segment : encoding.segments) {
         if (segment.lastCode > block.maxCode(role))
-            out.say("encoding-range", "{}: the codes {} to {} of the role \"{}\" do not fit into {}", block.name,
-                    segment.firstCode, segment.lastCode, name, field.name);
+            out.addRemark("encoding-range", "{}: the codes {} to {} of the role \"{}\" do not fit into {}", block.name,
+                          segment.firstCode, segment.lastCode, name, field.name);
         if (before) {
             const std::int64_t lastValue =
                 before->base + before->step * (std::int64_t(before->lastCode) - before->firstCode);
             if (segment.firstCode <= before->lastCode || segment.base <= lastValue)
-                out.say("encoding-range", "{}: the segments of the role \"{}\" overlap at code {}", block.name, name,
-                        segment.firstCode);
+                out.addRemark("encoding-range", "{}: the segments of the role \"{}\" overlap at code {}", block.name,
+                              name, segment.firstCode);
         }
         before = &segment;
     }
@@ -80,8 +82,8 @@ void lintAddresses(const Device& device, LintRemarks& out)
                     const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
                     said = !fresh && at->second != i && !sameUnit;
                     if (said)
-                        out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name,
-                                device.instances[i].name, at->first);
+                        out.addRemark("address-collision", "{} and {} both have a register at 0x{:08X}", other.name,
+                                      device.instances[i].name, at->first);
                 }
             if (said)
                 break;
@@ -101,20 +103,21 @@ void lintInterrupts(const Device& device, LintRemarks& out)
                 std::vector<std::string> known;
                 for (const WordSpec& word : kind->events)
                     known.push_back(word.name);
-                out.say("interrupt-name",
-                        "{} calls an interrupt \"{}\"; of a {} it is {}{}, or \"event\" for all of them", instance.name,
-                        event, kind->id, listed(known), didYouMean(event, known));
+                out.addRemark("interrupt-name",
+                              "{} calls an interrupt \"{}\"; of a {} it is {}{}, or \"event\" for all of them",
+                              instance.name, event, kind->id, listed(known), didYouMean(event, known));
             }
             // The faces of one unit have its interrupt, whatever it is at the time.
             if (const auto [at, fresh] = numbers.emplace(number, instance.name + " " + event); fresh)
                 units[number] = instance.unit;
             else if (instance.unit.empty() || units[number] != instance.unit)
-                out.say("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event,
-                        number);
+                out.addRemark("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event,
+                              number);
         }
     const Core& core = device.core();
     if (core.architecture == Core::Architecture::RiscV && numbers.contains(0))
-        out.say("interrupt-zero", "{} is interrupt 0, which the controller's claim gives for none", numbers.at(0));
+        out.addRemark("interrupt-zero", "{} is interrupt 0, which the controller's claim gives for none",
+                      numbers.at(0));
 }
 
 void lintDma(const Device& device, LintRemarks& out)
@@ -125,12 +128,13 @@ void lintDma(const Device& device, LintRemarks& out)
                 device.blockOf(device.dma.instance).registers[size_t(role.reg)].fields[size_t(role.field)];
             if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) &&
                 (field.width != 32 || !field.pieces.empty()))
-                out.say("dma-address",
-                        "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let "
-                        "the channel move would not be written",
-                        device.instances[size_t(device.dma.instance)].name,
-                        device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width,
-                        name);
+                out.addRemark(
+                    "dma-address",
+                    "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let "
+                    "the channel move would not be written",
+                    device.instances[size_t(device.dma.instance)].name,
+                    device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width,
+                    name);
         }
     std::map<std::uint32_t, std::string> requests;
     for (const Instance& instance : device.instances)
@@ -141,13 +145,14 @@ void lintDma(const Device& device, LintRemarks& out)
             const FieldRef router = device.requestField(link.channel);
             const InstanceIndex holder = device.dma.router >= 0 ? device.dma.router : device.dma.instance;
             if (!router.valid() || link.code > device.fieldOf(router).maxCode())
-                out.say("dma-router", "{}.{} has the request {}, but {} has no field that could hold it", instance.name,
-                        event, link.code, device.instances[size_t(holder)].name);
+                out.addRemark("dma-router", "{}.{} has the request {}, but {} has no field that could hold it",
+                              instance.name, event, link.code, device.instances[size_t(holder)].name);
             // The modes of a unit make the same request, whatever it is at the time.
             const std::string who = instance.unit.empty() ? instance.name : instance.unit;
             if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event);
                 !fresh && at->second != who + "." + event)
-                out.say("dma-request-twice", "{} and {}.{} are both request {}", at->second, who, event, link.code);
+                out.addRemark("dma-request-twice", "{} and {}.{} are both request {}", at->second, who, event,
+                              link.code);
         }
 }
 
@@ -180,8 +185,9 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
             (spec.unless.empty() || !has(spec.unless)))
             missing.push_back("\"" + spec.name + "\"");
     if (!missing.empty())
-        out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured",
-                block.name, block.kind, listed(missing));
+        out.addRemark("role-missing",
+                      "{} is a {} and lacks the role {}; needs that it would serve cannot be configured", block.name,
+                      block.kind, listed(missing));
     // Settings may share a field where its codes tell them apart; what is read, or acts at once, has its own.
     std::map<std::pair<RegisterIndex, FieldIndex>, std::string> roleOf;
     std::vector<std::tuple<std::string, const Role*, RegisterIndex, FieldIndex>> held; // each field of each role
@@ -207,23 +213,25 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
                                    [&pair](const auto& own) { return own.first != 0 && own.second == pair.second; });
             });
         if (!apart)
-            out.say("role-twice", "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
-                    block.name, block.registers[size_t(reg)].name,
-                    block.registers[size_t(reg)].fields[size_t(index)].name, at->second, name);
+            out.addRemark("role-twice",
+                          "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
+                          block.name, block.registers[size_t(reg)].name,
+                          block.registers[size_t(reg)].fields[size_t(index)].name, at->second, name);
     }
     for (const auto& [name, of, reg, index] : held) {
         const RoleSpec* spec = kind->role(name);
         const Field& field = block.registers[size_t(reg)].fields[size_t(index)];
         if (spec && (spec->use == RoleSpec::Use::Config || spec->use == RoleSpec::Use::Command) &&
             field.access == Field::Access::ReadOnly)
-            out.say("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written",
-                    block.name, block.registers[size_t(reg)].name, field.name, name);
+            out.addRemark("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written",
+                          block.name, block.registers[size_t(reg)].name, field.name, name);
         if (spec && spec->use == RoleSpec::Use::Config &&
             (field.access == Field::Access::WriteOneToSet || field.access == Field::Access::WriteOneToToggle))
-            out.say("role-set-only",
-                    "{}: {}.{} acts on ones only, but holds the role \"{}\", which is set to any value; name the field "
-                    "that keeps what is written",
-                    block.name, block.registers[size_t(reg)].name, field.name, name);
+            out.addRemark(
+                "role-set-only",
+                "{}: {}.{} acts on ones only, but holds the role \"{}\", which is set to any value; name the field "
+                "that keeps what is written",
+                block.name, block.registers[size_t(reg)].name, field.name, name);
     }
 }
 
@@ -238,15 +246,17 @@ void lintParts(const Device& device, LintRemarks& out)
             const RoleSpec* spec = kind ? kind->role(name) : nullptr;
             if (spec && spec->use == RoleSpec::Use::Data && !device.instances[i].dma.empty() &&
                 !block.registers[size_t(role.reg)].parts.empty())
-                out.say("part-wanted-whole",
-                        "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes "
-                        "one address",
-                        field);
+                out.addRemark(
+                    "part-wanted-whole",
+                    "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes "
+                    "one address",
+                    field);
             if (block.kind == "interrupts" && name == "enable" && !block.registers[size_t(role.reg)].plain())
-                out.say("part-wanted-whole",
-                        "{} holds the bits of interrupts, which are reached by their number: it can have neither parts "
-                        "nor a guard",
-                        field);
+                out.addRemark(
+                    "part-wanted-whole",
+                    "{} holds the bits of interrupts, which are reached by their number: it can have neither parts "
+                    "nor a guard",
+                    field);
         }
     }
 }
@@ -262,8 +272,8 @@ void lintRegisters(const Device& device, LintRemarks& out)
             for (const auto& [offset, bytes] : reg.places())
                 for (std::uint32_t byte = 0; byte < bytes && !said; ++byte)
                     if (const auto [at, fresh] = offsets.emplace(offset + byte, &reg); !fresh) {
-                        out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name,
-                                at->second->name, reg.name, offset + byte);
+                        out.addRemark("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name,
+                                      at->second->name, reg.name, offset + byte);
                         said = true;
                     }
             lintFields(block, reg, out);

@@ -10,7 +10,7 @@ namespace bindrel {
 /// Collects remarks; each group of checks is in a file of its own.
 class LintRemarks {
 public:
-    template <typename... Args> void say(const char* check, fmt::format_string<Args...> text, Args&&... args)
+    template <typename... Args> void addRemark(const char* check, fmt::format_string<Args...> text, Args&&... args)
     {
         remarks_.push_back({check, fmt::format(text, std::forward<Args>(args)...)});
     }

@@ -19,14 +19,15 @@ void lintOutcome(const Device& device, const StoredWord& word, const StoredSetti
     const std::string name = word.name + "." + setting.bits.name + " " + value.name;
     for (const ClockNode& node : then.clocks)
         if (!resetSettingOf(then, node))
-            out.say("nonvolatile-reset", "with {} {} comes out of reset with a code that means nothing", name, node.id);
+            out.addRemark("nonvolatile-reset", "with {} {} comes out of reset with a code that means nothing", name,
+                          node.id);
     LintRemarks before, after;
     lintReset(device, before);
     lintReset(then, after);
     const std::vector<LintRemark> known = before.take();
     for (const LintRemark& remark : after.take())
         if (std::none_of(known.begin(), known.end(), [&](const LintRemark& r) { return r.text == remark.text; }))
-            out.say("nonvolatile-reset", "with {}: {}", name, remark.text);
+            out.addRemark("nonvolatile-reset", "with {}: {}", name, remark.text);
 }
 
 } // namespace
@@ -40,21 +41,22 @@ void lintStored(const Device& device, LintRemarks& out)
                     for (const auto& [offset, bytes] : reg.places())
                         if (const std::uint32_t at = device.instances[i].base + offset;
                             address < at + bytes && at < address + word.bytes())
-                            out.say("address-collision", "{} in non-volatile memory lies where {}.{} is", word.name,
-                                    device.instances[i].name, reg.name);
+                            out.addRemark("address-collision", "{} in non-volatile memory lies where {}.{} is",
+                                          word.name, device.instances[i].name, reg.name);
         for (const Core& core : device.cores)
             for (const std::uint32_t address : {word.address, word.inverseAt.value_or(word.address)})
                 if (address >= core.ramBase && address - core.ramBase < core.ramBytes)
-                    out.say("address-collision", "{} in non-volatile memory lies in the RAM of {}", word.name, core.id);
+                    out.addRemark("address-collision", "{} in non-volatile memory lies in the RAM of {}", word.name,
+                                  core.id);
         for (const StoredSetting& setting : word.settings) {
             const std::uint32_t factory = (word.factory & setting.bits.mask()) >> setting.bits.lsb;
             // The file's reset values are those of a chip as it is delivered.
             for (const StoredSetting::Decides& decides : setting.decides)
                 if (device.resetCode(decides.ref) != decides.codeFor(factory))
-                    out.say("nonvolatile-factory",
-                            "{}.{} decides {}, which resets to {}; from the factory it would be {}", word.name,
-                            setting.bits.name, device.nameOf(decides.ref), device.resetCode(decides.ref),
-                            decides.codeFor(factory));
+                    out.addRemark("nonvolatile-factory",
+                                  "{}.{} decides {}, which resets to {}; from the factory it would be {}", word.name,
+                                  setting.bits.name, device.nameOf(decides.ref), device.resetCode(decides.ref),
+                                  decides.codeFor(factory));
             for (const EnumValue& value : setting.bits.values)
                 lintOutcome(device, word, setting, value, out);
         }

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/files.h"
-#include "core/base/json_document.h"
 #include "core/device/device_reader.h"
 #include "core/device/load_device.h"
 #include "core/device/net_resistors.h"
+#include "core/json/json_document.h"
 
 #include <fmt/format.h>
 

@@ -229,11 +229,11 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
             }
             pads.push_back(terminal);
         }
-        struct Way {
+        struct MatrixRoute {
             FieldRef input; ///< holds the number of the pad that the signal listens to
             std::int64_t output = -1;
         };
-        std::map<std::pair<int, int>, Way> signals;
+        std::map<std::pair<int, int>, MatrixRoute> signals;
         for (const auto& [dotted, field] : node.optionalChild("inputs").members())
             if (const auto signal = signalAt(dotted, field))
                 signals[*signal].input = fieldAt(field);

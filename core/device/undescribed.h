@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/base/placed_json.h"
+#include "core/json/placed_json.h"
 
 #include <string>
 #include <vector>

@@ -4,7 +4,7 @@
 #include "core/findings/finding.h"
 #include "core/pins/options.h"
 #include "core/plan/board_entry.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/kind.h"
 #include "core/plan/need_line.h"
 #include "core/quantity/format.h"
@@ -360,13 +360,38 @@ void toleranceUnknown(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// A file with such a decision is not read, and nothing that is typed gives one; but a chip's file may be changed while
+/// a plan for it is open.
+void impossibleDecision(const Facts& f, std::vector<Finding>& out)
+{
+    const auto report = [&](const ClockDecisions& decisions, const char* set) {
+        for (const auto& [id, decision] : decisions) {
+            const ClockIndex clock = f.device.findClock(id);
+            if (clock >= 0 && isPossible(f.device, clock, decision))
+                continue;
+            out.push_back({Severity::Error,
+                           {},
+                           clock < 0 ? fmt::format("The plan{} sets the clock {}, which {} does not have.", set, id,
+                                                   f.device.name)
+                                     : fmt::format("The plan{} sets {} to {}, which is not possible; it stays as after "
+                                                   "reset.",
+                                                   set, f.device.clocks[clock].name, clockDecisionText(decision)),
+                           clock < 0 ? Place{} : Place{Place::Kind::Clock, id, {}},
+                           {}});
+        }
+    };
+    report(f.plan.clocks, "");
+    if (f.plan.slow)
+        report(f.plan.slow->clocks, "'s low-speed clock set");
+}
+
 void trimIdle(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockNode& node = f.device.clocks[i];
         const auto said = f.plan.clocks.find(node.id);
-        if (!node.trim || f.rates.clocks[i].trimmed || !f.rates.clocks[i].running || said == f.plan.clocks.end() ||
-            said->second.find("trimmed") == std::string::npos)
+        const auto* run = said == f.plan.clocks.end() ? nullptr : std::get_if<RunDecision>(&said->second);
+        if (!node.trim || f.rates.clocks[i].trimmed || !f.rates.clocks[i].running || !run || !run->trimmed)
             continue;
         out.push_back({Severity::Caution,
                        {},
@@ -429,7 +454,7 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
     if (factor == 0)
         return problemOf("no setting of this clock alone keeps it within its limits; change its source.");
     return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle),
-                  SetClock{finding.place.id, factorText(f.device.clocks[size_t(clock)], factor)});
+                  SetClock{finding.place.id, factorDecision(f.device.clocks[size_t(clock)], factor)});
 }
 
 /// A multiplier that runs with both sets of clocks but is switched off on the way, since something that it freezes
@@ -508,6 +533,7 @@ std::vector<Rule> clockRules()
         {"CLK-14", "Clocks that keep their rate also keep running during a clock switch.", stoppedMeanwhile, nullptr},
         {"CLK-15", "The board stays within the chip's temperatures.", temperatureOutside, nullptr},
         {"CLK-16", "The tolerance of each crystal and clock that is fed in is known.", toleranceUnknown, nullptr},
+        {"CLK-17", "Each clock can be as the plan decides.", impossibleDecision, nullptr},
     };
 }
 

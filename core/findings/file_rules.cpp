@@ -16,7 +16,7 @@ namespace {
 
 void shadows(const Facts& f, std::vector<Finding>& out)
 {
-    const auto say = [&out](const std::string& what, const std::string& file, Origin origin) {
+    const auto addOverrideFinding = [&out](const std::string& what, const std::string& file, Origin origin) {
         Finding finding;
         finding.severity = Finding::Severity::Caution;
         finding.text = fmt::format(
@@ -26,9 +26,9 @@ void shadows(const Facts& f, std::vector<Finding>& out)
         out.push_back(std::move(finding));
     };
     if (f.provenance.deviceShadows)
-        say(f.device.name, f.provenance.deviceFile, f.provenance.device);
+        addOverrideFinding(f.device.name, f.provenance.deviceFile, f.provenance.device);
     if (f.provenance.boardShadows)
-        say("The board " + f.board.title, f.provenance.boardFile, f.provenance.board);
+        addOverrideFinding("The board " + f.board.title, f.provenance.boardFile, f.provenance.board);
 }
 
 void strangeTools(const Facts& f, std::vector<Finding>& out)
@@ -90,10 +90,10 @@ void memoryTooSmall(const Facts& f, std::vector<Finding>& out)
 
 std::vector<Rule> fileRules()
 {
-    return {{"MEM-01", "Stack and heap fit into the RAM", memoryTooSmall},
-            {"DEV-01", "A user file replaces a shipped one", shadows},
-            {"DEV-02", "A device file that is not shipped names the compiler", strangeTools},
-            {"DEV-03", "The device is described only in part", undescribed}};
+    return {{"MEM-01", "Stack and heap fit into the RAM.", memoryTooSmall},
+            {"DEV-01", "No file of the user replaces a shipped one.", shadows},
+            {"DEV-02", "No device file that is not shipped names a compiler.", strangeTools},
+            {"DEV-03", "The device is described in full.", undescribed}};
 }
 
 } // namespace bindrel

@@ -1,9 +1,27 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/findings/finding.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <stdexcept>
 
 namespace bindrel {
+
+namespace {
+
+// What only the stages behind the findings can tell.
+std::vector<Rule> sourceRules()
+{
+    return {{"SRC-01", "Each need has its own id as its name in the generated C.", nullptr}};
+}
+
+std::vector<Rule> rehearsalRules()
+{
+    return {{"REH-01", "The rehearsed program does nothing that the chip forbids or takes no notice of.", nullptr}};
+}
+
+} // namespace
 
 const std::vector<Rule>& rules()
 {
@@ -18,7 +36,9 @@ const std::vector<Rule>& rules()
                                              {Subject::Clocks, modeRules()},
                                              {Subject::Goals, storedRules()},
                                              {Subject::Goals, goalRules()},
-                                             {Subject::Files, fileRules()}})
+                                             {Subject::Files, fileRules()},
+                                             {Subject::Files, sourceRules()},
+                                             {Subject::Rehearsal, rehearsalRules()}})
             for (Rule rule : group) {
                 rule.subject = subject;
                 list.push_back(std::move(rule));
@@ -28,6 +48,21 @@ const std::vector<Rule>& rules()
     return all;
 }
 
+Finding findingOf(std::string_view id, Finding::Severity severity, std::string text, Place place)
+{
+    const auto rule = std::find_if(rules().begin(), rules().end(), [id](const Rule& one) { return one.id == id; });
+    if (rule == rules().end())
+        throw std::logic_error(fmt::format("{} is not in the list of rules", id));
+    Finding out;
+    out.severity = severity;
+    out.rule = rule->id;
+    out.text = std::move(text);
+    out.place = std::move(place);
+    out.subject = rule->subject;
+    out.beyondPads = rule->beyondPads;
+    return out;
+}
+
 std::vector<Finding> findAll(const Facts& facts)
 {
     std::vector<Finding> out;
@@ -35,6 +70,8 @@ std::vector<Finding> findAll(const Facts& facts)
         // Without described clocks nothing is known of rates, goals and modes; DEV-03 says that once.
         if (!facts.device.hasClocks() &&
             (rule.subject == Finding::Subject::Clocks || rule.subject == Finding::Subject::Goals))
+            continue;
+        if (!rule.check)
             continue;
         const std::size_t before = out.size();
         rule.check(facts, out);

@@ -8,6 +8,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace bindrel {
@@ -56,7 +57,8 @@ struct Finding {
 
 struct Rule {
     std::string id;
-    std::string about; ///< for the list of rules
+    std::string about; ///< what holds where it is kept, for the list of rules
+    /// Null when a later stage looks: the generated C, the rehearsal.
     void (*check)(const Facts& facts, std::vector<Finding>& out);
     /// The change that mends a finding of this rule; null when there is none.
     Expected<Edit> (*fix)(const Facts& facts, const Finding& finding) = nullptr;
@@ -66,6 +68,9 @@ struct Rule {
 
 /// All rules, in the order in which their findings are listed within a severity.
 const std::vector<Rule>& rules();
+
+/// A finding as the rule of this id says what all its findings have in common. REQUIRES: rules() has it.
+Finding findingOf(std::string_view rule, Finding::Severity severity, std::string text, Place place);
 
 /// Errors first, then cautions; within each by rule, then in the order of the plan.
 std::vector<Finding> findAll(const Facts& facts);

@@ -241,9 +241,10 @@ Expected<Edit> fixStart(const Facts& f, const Finding& finding)
     if (!fact || !fact->off || finding.fixTitle.empty())
         return problemOf("this must be fixed on the board; follow the advice in the finding.");
     const std::string level = nameOf(*fact->off);
+    const KindSpec* kind = findKind(need->kind);
     return editOf(fmt::format("Start {} {}", need->title, level),
-                  findKind(need->kind)->restsHigh ? Change(SetGoal{need->id, "idle", level})
-                                                  : pinPropertyChange(*need, finding.place.sub, "level", level));
+                  kind->restGoal.empty() ? pinPropertyChange(*need, finding.place.sub, "level", level)
+                                         : Change(SetGoal{need->id, kind->restGoal, level}));
 }
 
 /// A board was drawn for another chip than the plan is for.

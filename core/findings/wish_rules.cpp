@@ -67,6 +67,11 @@ Expected<Edit> fixByKeeping(const Facts& f, const Finding& finding)
             return problemOf("nothing that the wish is about is bound; bind it first.");
         const PlacementResult found = place(f.device, board, f.plan, request);
         if (found.ways.empty()) {
+            if (found.rules == std::vector<std::string>{wish.text})
+                return problemOf(
+                    fmt::format("no placement on {} keeps \"{}\", whoever moves. Drop the wish, or ask for "
+                                "less.",
+                                f.device.name, wish.text));
             const std::string why = noRoom(f.device, f.plan, found, request.needs).message;
             return problemOf(fmt::format("\"{}\" cannot be kept: {}", wish.text, why));
         }

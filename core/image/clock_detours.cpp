@@ -69,7 +69,7 @@ bool ClockMoves::detour()
             const int input = select.inputs[k].node;
             if (input < 0 || !node(input).isSource() || input == present)
                 continue;
-            const ClockStand kept = now_;
+            const ClockSnapshot kept = now_;
             now_.trial.clocks[size_t(input)].off = false;
             now_.trial.clocks[s].setting = std::int64_t(k);
             now_.trial.computeAll();
@@ -107,7 +107,7 @@ bool ClockMoves::detour()
 bool ClockMoves::divideMeanwhile(int select, int choice, int& least)
 {
     const int before = brokenNow();
-    const ClockStand kept = now_;
+    const ClockSnapshot kept = now_;
     int divider = -1;
     std::int64_t setting = 0;
     for (size_t d = 0; d < device_.clocks.size() && least > before; ++d) {

@@ -9,7 +9,7 @@ namespace bindrel {
 /// In which order the changes are made, so that no limit is broken on the way.
 class ClockMoves : ClockWriting {
 public:
-    ClockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to)
+    ClockMoves(const Device& device, const Rates& rates, const ClockSnapshot& from, const ClockSnapshot& to)
         : ClockWriting(device, rates, from, to), live_(from.live)
     {
     }

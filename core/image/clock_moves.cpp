@@ -327,8 +327,8 @@ void ClockMoves::make(const Move& move, bool write)
     now_.trial.computeAll();
 }
 
-std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
-                             const MoveOptions& options, std::vector<AwaitedClock>* awaited,
+std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockSnapshot& from,
+                             const ClockSnapshot& to, const MoveOptions& options, std::vector<AwaitedClock>* awaited,
                              std::set<ClockIndex>* spoiled)
 {
     ClockMoves moves(device, rates, from, to);

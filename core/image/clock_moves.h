@@ -17,8 +17,8 @@ struct MoveOptions {
 };
 
 /// See clockSteps(). `awaited`: takes how the clocks stood at each wait for one; may be null. `spoiled`: as there.
-std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
-                             const MoveOptions& options, std::vector<AwaitedClock>* awaited,
+std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockSnapshot& from,
+                             const ClockSnapshot& to, const MoveOptions& options, std::vector<AwaitedClock>* awaited,
                              std::set<ClockIndex>* spoiled = nullptr);
 
 } // namespace bindrel

@@ -4,11 +4,11 @@
 
 namespace bindrel {
 
-ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+ClockSnapshot resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
 {
-    ClockStand out{ClockTrial(device, board, plan, bindings),
-                   device.waitStates.valid() ? device.resetCode(device.waitStates) : 0,
-                   std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    ClockSnapshot out{ClockTrial(device, board, plan, bindings),
+                      device.waitStates.valid() ? device.resetCode(device.waitStates) : 0,
+                      std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(device.resetRange);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         TrialClock& clock = out.trial.clocks[i];
@@ -20,10 +20,10 @@ ClockStand resetStand(const Device& device, const Board& board, const Plan& plan
     return out;
 }
 
-ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before)
+ClockSnapshot plannedStand(const Device& device, const Rates& rates, const ClockSnapshot& before)
 {
-    ClockStand out{before.trial, before.waitStates, std::vector<bool>(device.clocks.size(), false),
-                   std::vector<bool>(device.clocks.size(), false)};
+    ClockSnapshot out{before.trial, before.waitStates, std::vector<bool>(device.clocks.size(), false),
+                      std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(rates.range);
     if (rates.waitStates)
         out.waitStates = std::uint32_t(*rates.waitStates);
@@ -42,10 +42,10 @@ ClockStand plannedStand(const Device& device, const Rates& rates, const ClockSta
     return out;
 }
 
-ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode,
-                      const ModeState& state, const Waking& waking)
+ClockSnapshot wokenStand(const Device& device, const ClockSnapshot& planned, const Rates& rates,
+                         const LowPowerMode& mode, const ModeState& state, const Waking& waking)
 {
-    ClockStand out = planned;
+    ClockSnapshot out = planned;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         const bool stopped = node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) &&

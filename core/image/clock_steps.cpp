@@ -7,8 +7,8 @@
 
 namespace bindrel {
 
-std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
-                             std::set<ClockIndex>* spoiled)
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockSnapshot& from,
+                             const ClockSnapshot& to, std::set<ClockIndex>* spoiled)
 {
     return clockMoves(device, rates, from, to, {}, nullptr, spoiled);
 }
@@ -43,7 +43,7 @@ namespace {
 const Rational kLongStartup(1, 100);
 
 /// Sources that nothing vital waits for: neither cores, flash, buses nor multipliers come from them.
-std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockStand& reset, const ClockStand& full)
+std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockSnapshot& reset, const ClockSnapshot& full)
 {
     // What comes from each source in the end.
     const auto comesFrom = [&full](ClockIndex clock) { return full.trial.sourceOf(clock); };
@@ -69,13 +69,13 @@ std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockStand& re
 }
 
 /// The stand to reach before the late sources have come: what hangs on them is as after reset.
-ClockStand withoutLate(const Device& device, const ClockStand& reset, const ClockStand& full,
-                       const std::vector<ClockIndex>& lateSources)
+ClockSnapshot withoutLate(const Device& device, const ClockSnapshot& reset, const ClockSnapshot& full,
+                          const std::vector<ClockIndex>& lateSources)
 {
     const auto late = [&lateSources](int source) {
         return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end();
     };
-    ClockStand middle = full;
+    ClockSnapshot middle = full;
     for (size_t k = 0; k < device.clocks.size(); ++k) {
         const ClockNode& node = device.clocks[k];
         TrialClock& clock = middle.trial.clocks[k];
@@ -93,12 +93,12 @@ ClockStand withoutLate(const Device& device, const ClockStand& reset, const Cloc
     return middle;
 }
 
-ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset,
-                         const ClockStand& full, std::vector<ClockIndex> lateSources)
+ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockSnapshot& reset,
+                         const ClockSnapshot& full, std::vector<ClockIndex> lateSources)
 {
     ClockBringUp out;
     out.lateSources = std::move(lateSources);
-    const ClockStand middle = withoutLate(device, reset, full, out.lateSources);
+    const ClockSnapshot middle = withoutLate(device, reset, full, out.lateSources);
     MoveOptions first{out.lateSources, from.opened, {}};
     for (const int source : from.pending)
         if (!full.trial.clocks[size_t(source)].off &&
@@ -120,13 +120,14 @@ ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const Awaited
 
 } // namespace
 
-ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const ClockStand& reset, const ClockStand& full)
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const ClockSnapshot& reset,
+                          const ClockSnapshot& full)
 {
     return bringUpFrom(device, rates, {-1, reset, {}, {}}, reset, full, lateSourcesOf(device, reset, full));
 }
 
-ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset,
-                          const ClockStand& full, const std::vector<ClockIndex>& late)
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from,
+                          const ClockSnapshot& reset, const ClockSnapshot& full, const std::vector<ClockIndex>& late)
 {
     const auto pending = [&from](int source) {
         return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end();

@@ -71,7 +71,7 @@ void ClockWriting::awaitClock(int i, std::string why)
     for (const int source : startOnly_)
         if (!now(source).off)
             awaited_.back().pending.push_back(source);
-    ClockStand& stand = awaited_.back().stand;
+    ClockSnapshot& stand = awaited_.back().stand;
     stand.trial.clocks[size_t(i)].off = true;
     stand.trial.computeAll();
 }

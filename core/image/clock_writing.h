@@ -14,7 +14,7 @@ namespace bindrel {
 /// stand to another. In which order the changes are made is not its business.
 class ClockWriting {
 protected:
-    ClockWriting(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to)
+    ClockWriting(const Device& device, const Rates& rates, const ClockSnapshot& from, const ClockSnapshot& to)
         : device_(device), rates_(rates), now_(from), to_(to)
     {
     }
@@ -59,8 +59,8 @@ protected:
 
     const Device& device_;
     const Rates& rates_;
-    ClockStand now_; ///< as the operations so far leave them
-    const ClockStand& to_;
+    ClockSnapshot now_; ///< as the operations so far leave them
+    const ClockSnapshot& to_;
     std::vector<ClockIndex> startOnly_; ///< sources that are switched on without waiting for them
     bool gatesClosed_ =
         false; ///< gates are as the chip's reset leaves them: opened before something is written behind them

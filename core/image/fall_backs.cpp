@@ -29,7 +29,7 @@ std::vector<const Step*> lateOf(const std::vector<Step>& steps)
 
 class FallBackMaking {
 public:
-    FallBackMaking(const Image& image, const FallBackFacts& facts, const ClockStand& reset)
+    FallBackMaking(const Image& image, const FallBackFacts& facts, const ClockSnapshot& reset)
         : image_(image), f_(facts), device_(facts.device), reset_(reset)
     {
     }
@@ -69,7 +69,7 @@ private:
     /// stands still.
     bool works(FallBack& out, ClockSet set)
     {
-        set.clocks[device_.clocks[size_t(out.clock)].id] = "off";
+        set.clocks[device_.clocks[size_t(out.clock)].id] = RunDecision{{}, ClockRun::Off, {}, {}};
         plan_ = withClockSet(f_.plan, set);
         out.rates = computeRates(device_, f_.board, plan_, f_.bindings);
         const auto runs = [&out](ClockIndex clock) { return out.rates.clocks[size_t(clock)].running; };
@@ -137,7 +137,7 @@ private:
                                        {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + " off"}},
                                        fmt::format("{} off: it failed to start.", node.name)));
         out.steps.back().phase = Step::Phase::Clocks;
-        const ClockStand then = plannedStand(device_, out.rates, reset_);
+        const ClockSnapshot then = plannedStand(device_, out.rates, reset_);
         // The function for what is slow is written once, for the planned clocks: where it does not suit, all is awaited
         // at once.
         ClockBringUp bringUp = bringUpSteps(device_, out.rates, awaited, reset_, then, image_.lateSources);
@@ -167,7 +167,7 @@ private:
     const Image& image_;
     const FallBackFacts& f_;
     const Device& device_;
-    const ClockStand& reset_;
+    const ClockSnapshot& reset_;
     Plan plan_; ///< with the settings that are tried
 };
 
@@ -191,7 +191,7 @@ bool comesLate(const Image& image, const Device& device, const Bindings& binding
            std::find(image.lateSources.begin(), image.lateSources.end(), path.back()) != image.lateSources.end();
 }
 
-void appendFallBacks(Image& image, const FallBackFacts& facts, const ClockStand& reset,
+void appendFallBacks(Image& image, const FallBackFacts& facts, const ClockSnapshot& reset,
                      const std::vector<AwaitedClock>& awaited)
 {
     FallBackMaking making(image, facts, reset);

@@ -265,7 +265,7 @@ void appendUnlockSteps(Image& image, const Device& device)
 }
 
 /// Before anything draws more than after reset: the way in which the core's voltage is made.
-static void appendRegulatorSteps(Image& image, const Device& device, const Plan& plan, const ClockStand& reset)
+static void appendRegulatorSteps(Image& image, const Device& device, const Plan& plan, const ClockSnapshot& reset)
 {
     const auto chosen = std::find_if(device.regulators.begin(), device.regulators.end(),
                                      [&plan](const Regulator& r) { return r.id == plan.regulator; });
@@ -289,17 +289,17 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
                       const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings,
                       const std::vector<PadSetup>& pads)
 {
-    const ClockStand reset = resetStand(device, board, plan, bindings);
+    const ClockSnapshot reset = resetStand(device, board, plan, bindings);
     appendRegulatorSteps(image, device, plan, reset);
-    const ClockStand full = plannedStand(device, rates, reset);
+    const ClockSnapshot full = plannedStand(device, rates, reset);
     ClockBringUp bringUp = bringUpSteps(device, rates, reset, full);
     image.lateSources = std::move(bringUp.lateSources);
     for (Step& step : bringUp.steps)
         image.steps.push_back(std::move(step));
     if (plan.slow) {
         image.slowRates = computeRates(device, board, withClockSet(plan, *plan.slow), bindings);
-        const ClockStand slow = plannedStand(device, *image.slowRates, full);
-        const auto change = [&](const Rates& to, const ClockStand& before, const ClockStand& after) {
+        const ClockSnapshot slow = plannedStand(device, *image.slowRates, full);
+        const auto change = [&](const Rates& to, const ClockSnapshot& before, const ClockSnapshot& after) {
             std::set<ClockIndex> spoiled;
             std::vector<Step> moves = clockSteps(device, to, before, after, &spoiled);
             GatesMeanwhile gates = gatesMeanwhile(

@@ -75,7 +75,8 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
         undo.front().why = fmt::format("The wait instruction no longer enters {}.", mode.name);
     out.back = std::move(undo);
     if (waking) {
-        const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
+        const ClockSnapshot planned =
+            plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
         std::set<ClockIndex> spoiled;
         const std::vector<Step> clockBack = clockSteps(
             device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned, &spoiled);

@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/device/field_code.h"
 #include "core/image/image.h"
+#include "core/plan/kind.h"
 #include "core/plan/plain_fields.h"
 #include "core/quantity/format.h"
 
@@ -534,7 +535,7 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
                 bringUp.peripheral(bindings.needs[n], settings[n]);
             else
                 bringUp.ownSelects(bindings.needs[n]);
-            if (plan.needs[n].kind == "custom")
+            if (const KindSpec* kind = findKind(plan.needs[n].kind); kind && kind->statesFields)
                 bringUp.plainFields(bindings.needs[n]);
         }
         for (const PadSetup& setup : pads)

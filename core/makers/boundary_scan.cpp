@@ -295,149 +295,217 @@ private:
         return offset;
     }
 
-    Expected<MakersFile> finish()
+    struct Port {
+        std::string name, mode;
+        std::vector<std::string> bits; ///< names of a vector's elements
+        std::size_t offset = 0;
+    };
+
+    /// An entry of a pin map: a port, perhaps one element of a vector, and its pins, with where each stands in the
+    /// text.
+    struct Entry {
+        std::string name;
+        std::string element;
+        std::size_t at = 0;
+        std::vector<std::pair<std::string, std::size_t>> pins;
+    };
+
+    /// Reads the text of one pin map, entry by entry.
+    class MapText {
+    public:
+        explicit MapText(const std::string& text) : text_(text) {}
+
+        std::size_t at() const { return std::min(i_, text_.size()); }
+
+        /// Whether there is another entry; blanks before it are passed over.
+        bool more()
+        {
+            blank();
+            return i_ < text_.size();
+        }
+
+        /// The next entry, or what was expected at at(). REQUIRES: more()
+        Expected<Entry> entry()
+        {
+            Entry out;
+            out.at = i_;
+            out.name = word();
+            blank();
+            if (is('(')) { // one element of a vector, as an older form has it
+                const std::size_t close = text_.find(')', i_);
+                if (close == std::string::npos)
+                    return problemOf("a bracket has no end.");
+                out.element = std::string(trimmed(text_.substr(i_ + 1, close - i_ - 1)));
+                i_ = close + 1;
+                blank();
+            }
+            if (out.name.empty() || !take(':')) {
+                i_ = out.at;
+                return problemOf("expected PORT:PIN in the pin map.");
+            }
+            blank();
+            if (const Outcome read = take('(') ? pinList(out) : pin(out, "expected a pin."); !read)
+                return read.problem();
+            blank();
+            if (!take(',') && i_ < text_.size())
+                return problemOf("expected \",\" between the entries of the pin map.");
+            return out;
+        }
+
+    private:
+        bool is(char c) const { return i_ < text_.size() && text_[i_] == c; }
+        bool take(char c)
+        {
+            const bool there = is(c);
+            i_ += there;
+            return there;
+        }
+        void blank()
+        {
+            while (is(' ') || is('\t'))
+                ++i_;
+        }
+        std::string word()
+        {
+            const std::size_t begin = i_;
+            while (i_ < text_.size() && std::string_view(" \t:,()").find(text_[i_]) == std::string_view::npos)
+                ++i_;
+            return text_.substr(begin, i_ - begin);
+        }
+
+        Outcome pin(Entry& into, const char* expected)
+        {
+            const std::size_t here = i_;
+            const std::string name = word();
+            if (name.empty())
+                return problemOf(expected);
+            into.pins.emplace_back(name, here);
+            return {};
+        }
+
+        /// Behind "(": pins with commas between them, and ")".
+        Outcome pinList(Entry& into)
+        {
+            do {
+                blank();
+                if (Outcome read = pin(into, "expected a pin in the list."); !read)
+                    return read;
+                blank();
+            } while (take(','));
+            return take(')') ? Outcome() : Outcome(problemOf("expected \",\" or \")\" in the list of pins."));
+        }
+
+        const std::string& text_;
+        std::size_t i_ = 0;
+    };
+
+    MakersPin::Kind kindOf(const Port& port, bool single) const
+    {
+        const PowerName power = powerOf(port.name);
+        const bool reference = port.mode.starts_with("vref");
+        const bool linkage = port.mode.starts_with("linkage") || port.mode.starts_with("power") || reference;
+        if (port.mode == "power_pos" || (linkage && power == PowerName::Supply) || reference)
+            return MakersPin::Kind::Supply;
+        if (port.mode == "power_0" || port.mode == "power_neg" || (linkage && power == PowerName::Ground))
+            return MakersPin::Kind::Ground;
+        return linkage || (tap_.contains(lowered(port.name)) && single) ? MakersPin::Kind::Dedicated
+                                                                        : MakersPin::Kind::Pad;
+    }
+
+    using Map = std::pair<std::string, std::size_t>; ///< its name, and the token of its text
+
+    /// The pins of an entry, after those that are there already; no pin is given twice.
+    std::optional<Problem> addPins(const Map& map, const Entry& entry, const Port& of, std::vector<MakersPin>& pins)
+    {
+        if (entry.element.empty() && !of.bits.empty() && of.bits.size() != entry.pins.size())
+            return problemAt(offsetIn(map.second, entry.at),
+                             fmt::format("{} has {} bits, and {} pins are listed for it.", of.name, of.bits.size(),
+                                         entry.pins.size()));
+        for (std::size_t n = 0; n < entry.pins.size(); ++n) {
+            MakersPin pin;
+            pin.number = entry.pins[n].first;
+            pin.kind = kindOf(of, entry.pins.size() == 1);
+            // Power pins of one port are one supply, whichever number they have in it.
+            pin.name = pin.kind != MakersPin::Kind::Pad ? of.name
+                       : !entry.element.empty()         ? of.name + entry.element
+                       : of.bits.empty()                ? of.name
+                                                        : of.bits[n];
+            const std::size_t offset = offsetIn(map.second, entry.pins[n].second);
+            std::tie(pin.line, pin.column) = placeOf(offset);
+            if (!numbers_.insert(pin.number).second)
+                return problemAt(offset, fmt::format("the pin {} is given to two ports.", pin.number));
+            pins.push_back(std::move(pin));
+            if (pins.size() > kMaxPins)
+                return problemAt(offsetIn(map.second, entry.at), "the map has more pins than any package.");
+        }
+        return std::nullopt;
+    }
+
+    /// The map that is asked for, else the file's default, else the first.
+    Expected<Map> chosenMap() const
     {
         if (maps_.empty())
             return problemAt(0, fmt::format("{} has no pin map (a constant of PIN_MAP_STRING).", entity_));
         const std::string wanted = choice_.package.empty() ? default_ : choice_.package;
-        auto map = std::find_if(maps_.begin(), maps_.end(),
-                                [&](const auto& m) { return lowered(m.first) == lowered(wanted); });
-        if (map == maps_.end() && !choice_.package.empty()) {
-            std::vector<std::string> names;
-            for (const auto& [name, token] : maps_)
-                names.push_back(name);
-            return problemAt(0, fmt::format("has no package \"{}\"; it has {}.{}", printable(wanted), listed(names),
-                                            didYouMean(wanted, names)));
-        }
-        if (map == maps_.end())
-            map = maps_.begin();
+        for (const Map& map : maps_)
+            if (lowered(map.first) == lowered(wanted))
+                return map;
+        if (choice_.package.empty())
+            return maps_.front();
+        std::vector<std::string> names;
+        for (const Map& map : maps_)
+            names.push_back(map.first);
+        return problemAt(0, fmt::format("has no package \"{}\"; it has {}.{}", printable(wanted), listed(names),
+                                        didYouMean(wanted, names)));
+    }
 
+    Expected<MakersFile> finish()
+    {
+        const Expected<Map> map = chosenMap();
+        if (!map)
+            return map.problem();
         MakersFile out;
         const int file = out.sections.addFile(name_);
         std::vector<MakersPin> pins;
-        std::set<std::string> mapped, numbers;
-        const std::string& text = tokens_[map->second].text;
-        std::size_t i = 0;
-        const auto blank = [&] {
-            while (i < text.size() && (text[i] == ' ' || text[i] == '\t'))
-                ++i;
-        };
-        const auto word = [&] {
-            const std::size_t begin = i;
-            while (i < text.size() && std::string_view(" \t:,()").find(text[i]) == std::string_view::npos)
-                ++i;
-            return text.substr(begin, i - begin);
-        };
-        while (true) {
-            blank();
-            if (i >= text.size())
-                break;
-            const std::size_t at = i;
-            std::string name = word();
-            blank();
-            std::string element;
-            if (i < text.size() && text[i] == '(') { // one element of a vector, as an older form has it
-                const std::size_t close = text.find(')', i);
-                if (close == std::string::npos)
-                    return problemAt(offsetIn(map->second, i), "a bracket has no end.");
-                element = std::string(trimmed(text.substr(i + 1, close - i - 1)));
-                i = close + 1;
-                blank();
-            }
-            if (name.empty() || i >= text.size() || text[i] != ':')
-                return problemAt(offsetIn(map->second, at), "expected PORT:PIN in the pin map.");
-            ++i;
-            blank();
-            std::vector<std::pair<std::string, std::size_t>> places;
-            if (i < text.size() && text[i] == '(') {
-                ++i;
-                while (true) {
-                    blank();
-                    const std::size_t here = i;
-                    const std::string pin = word();
-                    if (pin.empty())
-                        return problemAt(offsetIn(map->second, here), "expected a pin in the list.");
-                    places.emplace_back(pin, here);
-                    blank();
-                    if (i < text.size() && text[i] == ',') {
-                        ++i;
-                        continue;
-                    }
-                    if (i < text.size() && text[i] == ')') {
-                        ++i;
-                        break;
-                    }
-                    return problemAt(offsetIn(map->second, std::min(i, text.size())),
-                                     "expected \",\" or \")\" in the list of pins.");
-                }
-            } else {
-                const std::size_t here = i;
-                const std::string pin = word();
-                if (pin.empty())
-                    return problemAt(offsetIn(map->second, here), "expected a pin.");
-                places.emplace_back(pin, here);
-            }
-            blank();
-            if (i < text.size() && text[i] == ',')
-                ++i;
-            else if (i < text.size())
-                return problemAt(offsetIn(map->second, i), "expected \",\" between the entries of the pin map.");
-
-            const auto port = portAt_.find(lowered(name));
+        std::set<std::string> mapped;
+        MapText text(tokens_[map->second].text);
+        while (text.more()) {
+            const Expected<Entry> entry = text.entry();
+            if (!entry)
+                return problemAt(offsetIn(map->second, text.at()), entry.problem().message);
+            const auto port = portAt_.find(lowered(entry->name));
             if (port == portAt_.end())
-                return problemAt(offsetIn(map->second, at), fmt::format("{} is not a port of {}.{}", printable(name),
-                                                                        entity_, didYouMean(name, portNames())));
-            const Port& of = ports_[port->second];
-            mapped.insert(lowered(name));
-            if (element.empty() && !of.bits.empty() && of.bits.size() != places.size())
-                return problemAt(offsetIn(map->second, at),
-                                 fmt::format("{} has {} bits, and {} pins are listed for it.", of.name, of.bits.size(),
-                                             places.size()));
-            for (std::size_t n = 0; n < places.size(); ++n) {
-                MakersPin pin;
-                pin.number = places[n].first;
-                pin.name = !element.empty() ? of.name + element : of.bits.empty() ? of.name : of.bits[n];
-                const PowerName power = powerOf(of.name);
-                const bool linkage =
-                    of.mode.starts_with("linkage") || of.mode.starts_with("power") || of.mode.starts_with("vref");
-                pin.kind =
-                    of.mode == "power_pos" || (linkage && power == PowerName::Supply) || of.mode.starts_with("vref")
-                        ? MakersPin::Kind::Supply
-                    : of.mode == "power_0" || of.mode == "power_neg" || (linkage && power == PowerName::Ground)
-                        ? MakersPin::Kind::Ground
-                    : linkage || (tap_.contains(lowered(of.name)) && places.size() == 1) ? MakersPin::Kind::Dedicated
-                                                                                         : MakersPin::Kind::Pad;
-                std::tie(pin.line, pin.column) = placeOf(offsetIn(map->second, places[n].second));
-                // Power pins of one port are one supply, whichever number they have in it.
-                if (pin.kind != MakersPin::Kind::Pad)
-                    pin.name = of.name;
-                if (!numbers.insert(pin.number).second)
-                    return problemAt(offsetIn(map->second, places[n].second),
-                                     fmt::format("the pin {} is given to two ports.", pin.number));
-                pins.push_back(std::move(pin));
-                if (pins.size() > kMaxPins)
-                    return problemAt(offsetIn(map->second, at), "the map has more pins than any package.");
-            }
+                return problemAt(offsetIn(map->second, entry->at),
+                                 fmt::format("{} is not a port of {}.{}", printable(entry->name), entity_,
+                                             didYouMean(entry->name, portNames())));
+            mapped.insert(lowered(entry->name));
+            if (std::optional<Problem> wrong = addPins(*map, *entry, ports_[port->second], pins))
+                return *wrong;
         }
         putPins(out, file, map->first, pins);
+        remark(*map, mapped, out);
+        return out;
+    }
+
+    /// What is not on the package, and what else the file has.
+    void remark(const Map& map, const std::set<std::string>& mapped, MakersFile& out) const
+    {
         for (const Port& port : ports_)
             if (!mapped.contains(lowered(port.name)) && out.remarks.size() < 1000)
                 out.remarks.push_back(
-                    problemAt(port.offset, fmt::format("{} is on no pin of {}.", port.name, map->first)));
+                    problemAt(port.offset, fmt::format("{} is on no pin of {}.", port.name, map.first)));
         if (maps_.size() > 1) {
             std::vector<std::string> others;
             for (const auto& [name, token] : maps_)
-                if (name != map->first)
+                if (name != map.first)
                     others.push_back(name);
-            out.remarks.push_back(
-                problemAt(tokens_[map->second].offset,
-                          fmt::format("{} is read; the file also has {}.", map->first, listed(others))));
+            out.remarks.push_back(problemAt(tokens_[map.second].offset, fmt::format("{} is read; the file also has {}.",
+                                                                                    map.first, listed(others))));
         }
         if (!tap_.empty())
             out.remarks.push_back(
                 problemAt(0, "the pins of the test access port are taken as its own; a pad that shares one is "
                              "described in the device file."));
-        return out;
     }
 
     std::vector<std::string> portNames() const
@@ -448,11 +516,6 @@ private:
         return out;
     }
 
-    struct Port {
-        std::string name, mode;
-        std::vector<std::string> bits; ///< names of a vector's elements
-        std::size_t offset = 0;
-    };
     const std::string& text_;
     const std::string& name_;
     const MakersChoice& choice_;
@@ -468,8 +531,9 @@ private:
     std::string entity_, default_;
     std::vector<Port> ports_;
     std::map<std::string, std::size_t> portAt_; ///< lower case
-    std::vector<std::pair<std::string, std::size_t>> maps_;
-    std::set<std::string> tap_; ///< lower case
+    std::vector<Map> maps_;
+    std::set<std::string> numbers_; ///< pins that are given already
+    std::set<std::string> tap_;     ///< lower case
 };
 
 } // namespace

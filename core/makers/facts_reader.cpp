@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/json_scan.h"
 #include "core/base/text.h"
+#include "core/json/json_scan.h"
 #include "core/makers/fact_lines.h"
 #include "core/makers/fact_words.h"
 #include "core/makers/makers_file.h"

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/facts.h"
 
-#include "core/base/placed_json.h"
 #include "core/base/text.h"
+#include "core/json/placed_json.h"
 #include "core/makers/fact_words.h"
 
 #include <fmt/format.h>

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/base/expected.h"
-#include "core/base/placed_json.h"
+#include "core/json/placed_json.h"
 
 #include <string>
 #include <string_view>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/json_members.h"
 #include "core/base/text.h"
+#include "core/json/json_members.h"
 #include "core/makers/makers_file.h"
 #include "core/makers/memory_maps.h"
 #include "core/makers/register_xml.h"

@@ -112,7 +112,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     const std::string title = part == board.parts.end() ? worst->first : part->title;
 
     // Its open needs, beside what is bound: is there room on one side fewer, and if not, who has it?
-    PlacementModel::Who who;
+    PlacementModel::PlacementScope who;
     who.choosable = true;
     std::set<NeedIndex> own;
     for (size_t n = 0; n < plan.needs.size(); ++n) {

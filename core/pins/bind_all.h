@@ -35,12 +35,12 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
 
 /// Ways out of all contention, those that move the least first.
 struct Untangling {
-    struct Way {
+    struct ConflictSolution {
         Edit edit;
         PlacementCost cost;
         PlacementProof proof;
     };
-    std::vector<Way> ways;
+    std::vector<ConflictSolution> ways;
     bool proven = false; ///< no way with fewer moves is missed
     bool cancelled = false;
     std::string why; ///< without ways: what cannot stand together

@@ -13,13 +13,14 @@ namespace bindrel {
 namespace {
 
 /// The change, and after it what the search moves; nothing when contention stays even so.
-std::optional<WayToFree> tried(const Device& device, const Board& board, const Plan& plan, WayToFree::Kind kind,
-                               const std::string& what, Edit first, const std::function<bool()>& cancelled)
+std::optional<RelaxationOption> tried(const Device& device, const Board& board, const Plan& plan,
+                                      RelaxationOption::Kind kind, const std::string& what, Edit first,
+                                      const std::function<bool()>& cancelled)
 {
     const Expected<Plan> changed = applied(plan, first);
     if (!changed)
         return std::nullopt;
-    WayToFree out{kind, what, std::move(first)};
+    RelaxationOption out{kind, what, std::move(first)};
     if (bind(device, *changed).contests.empty())
         return out;
     Untangling then = untangle(device, board, *changed, 1, cancelled);
@@ -33,19 +34,19 @@ std::optional<WayToFree> tried(const Device& device, const Board& board, const P
 
 } // namespace
 
-std::vector<WayToFree> waysToFree(const Device& device, const Board& board, const Board& filed, const Plan& plan,
-                                  const std::vector<std::shared_ptr<const Device>>& others,
-                                  const std::function<bool()>& cancelled)
+std::vector<RelaxationOption> relaxationOptions(const Device& device, const Board& board, const Board& filed,
+                                                const Plan& plan,
+                                                const std::vector<std::shared_ptr<const Device>>& others,
+                                                const std::function<bool()>& cancelled)
 {
-    std::vector<WayToFree> out;
+    std::vector<RelaxationOption> out;
     const auto stopped = [&cancelled] { return cancelled && cancelled(); };
-    for (const std::string& hold : plan.holds) {
-        const std::vector<std::string> words = splitted(hold, ' ');
-        const Need* need = words.size() >= 2 && words[0] == "need" ? plan.need(words[1]) : nullptr;
+    for (const Hold& hold : plan.holds) {
+        const Need* need = hold.of == Hold::Of::Need ? plan.need(hold.id) : nullptr;
         if (!need || stopped())
             continue;
-        const std::string what = "release " + need->title + (words.size() > 2 ? " " + words[2] : "");
-        if (auto way = tried(device, board, plan, WayToFree::Kind::LetGo, what,
+        const std::string what = "release " + need->title + (hold.signal.empty() ? "" : " " + hold.signal);
+        if (auto way = tried(device, board, plan, RelaxationOption::Kind::LetGo, what,
                              editOf("Untangle: " + what, SetHold{hold, false}), cancelled))
             out.push_back(std::move(*way));
     }
@@ -56,11 +57,11 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
         const Need& need = plan.needs[size_t(culprit)];
         if (stopped())
             break;
-        if (auto way = tried(device, board, plan, WayToFree::Kind::LeaveOut, "leave out " + need.title,
+        if (auto way = tried(device, board, plan, RelaxationOption::Kind::LeaveOut, "leave out " + need.title,
                              editOf("Resolve conflicts: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
             out.push_back(std::move(*way));
     }
-    std::vector<std::pair<int, WayToFree>> elsewhere;
+    std::vector<std::pair<int, RelaxationOption>> elsewhere;
     for (const auto& other : others) {
         if (!other || other->name == device.name || stopped())
             continue;
@@ -71,8 +72,8 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
         const bool family = other->family == device.family;
         std::string text = fmt::format("{} {} ({}): all placed, {} {}", family ? "take" : "change to", other->name,
                                        other->package.name, counted(moves, "need"), moves == 1 ? "moves" : "move");
-        elsewhere.emplace_back(moves + (family ? 0 : 1000),
-                               WayToFree{WayToFree::Kind::OtherDevice, std::move(text), std::move(there.edit)});
+        elsewhere.emplace_back(moves + (family ? 0 : 1000), RelaxationOption{RelaxationOption::Kind::OtherDevice,
+                                                                             std::move(text), std::move(there.edit)});
     }
     std::stable_sort(elsewhere.begin(), elsewhere.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });

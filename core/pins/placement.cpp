@@ -88,11 +88,11 @@ private:
 
     void watch(PlacementModel& model) { model.solver.cancelWhen(request_.cancelled); }
 
-    Placement placementOf(const PlacementModel& model, const PlacementModel::Way& way, const PlacementCost& cost,
+    Placement placementOf(const PlacementModel& model, const PlacementModel::Assignment& way, const PlacementCost& cost,
                           const PlacementProof& proof) const
     {
         Placement out;
-        for (const PlacementModel::Stand& stand : way)
+        for (const PlacementModel::NeedPlacement& stand : way)
             if (Binding binding = model.bindingOf(stand); binding != plan_.needs[size_t(stand.need)].binding)
                 out.bindings.emplace_back(stand.need, std::move(binding));
         std::sort(out.bindings.begin(), out.bindings.end(),
@@ -113,7 +113,7 @@ private:
         way.notKept = brokenWishes(space_.device, board_, after);
     }
 
-    PlacementModel::Who who() const
+    PlacementModel::PlacementScope who() const
     {
         return {request_.needs, movable_, fixed_, request_.mayMove && !request_.leaveContests, false};
     }
@@ -123,7 +123,7 @@ private:
         // Who must move in any case often suffices; then nobody else has to be looked at.
         if (request_.mayMove && request_.leaveContests && request_.count == 1)
             if (const std::optional<Needs> must = whoMustMove()) {
-                PlacementModel::Who few = who();
+                PlacementModel::PlacementScope few = who();
                 few.move = *must;
                 for (const NeedIndex need : movable_)
                     if (!contains(*must, need))
@@ -177,14 +177,14 @@ private:
         }
     }
 
-    void findWaysFor(const PlacementModel::Who& who)
+    void findWaysFor(const PlacementModel::PlacementScope& who)
     {
         PlacementModel model(space_, who);
         watch(model);
-        std::vector<PlacementModel::Way> found;
+        std::vector<PlacementModel::Assignment> found;
         // The first way gets the most; others are told from it, not weighed to the last.
         const auto next = [&](PlacementModel& from, long effort) {
-            const auto improved = [&](const PlacementModel::Way& way, const PlacementCost& cost,
+            const auto improved = [&](const PlacementModel::Assignment& way, const PlacementCost& cost,
                                       const PlacementProof& proof) {
                 if (request_.improved && found.empty())
                     request_.improved(placementOf(from, way, cost, proof));
@@ -213,7 +213,7 @@ private:
         const int most = out_.ways.front().cost.moved + 1;
         while (out_.ways.size() < request_.count && !out_.cancelled && !model.movers().empty()) {
             std::vector<Literal> stays;
-            for (const PlacementModel::Stand& stand : found.back())
+            for (const PlacementModel::NeedPlacement& stand : found.back())
                 if (stand.site >= 0 && contains(model.movers(), stand.need))
                     stays.push_back(model.stays(stand.need));
             model.solver.atLeastOne(stays);
@@ -228,7 +228,7 @@ private:
         if (out_.ways.size() < request_.count && !out_.cancelled) {
             PlacementModel again(space_, who);
             watch(again);
-            for (const PlacementModel::Way& way : found)
+            for (const PlacementModel::Assignment& way : found)
                 again.exclude(way);
             while (out_.ways.size() < request_.count && !out_.cancelled && next(again, each) == Solver::Answer::Yes) {
                 if (out_.ways.back().cost.moved > most) {
@@ -249,7 +249,7 @@ private:
         Solver::Answer answer = Solver::Answer::Yes;
         while (out_.ways.size() < request_.count &&
                (answer = model.solve({}, left_ - model.solver.spent())) == Solver::Answer::Yes) {
-            const PlacementModel::Way way = model.way();
+            const PlacementModel::Assignment way = model.way();
             out_.ways.push_back(placementOf(model, way, model.costOf(way), {}));
             model.exclude(way);
         }

@@ -61,7 +61,7 @@ void addWhatLiesBetween(const PlacementSpace& space, const std::array<std::vecto
 
 } // namespace
 
-PlacementCost PlacementModel::costOf(const Way& way) const
+PlacementCost PlacementModel::costOf(const Assignment& way) const
 {
     PlacementCost cost;
     std::array<std::vector<OnSide>, 4> sitting;
@@ -77,12 +77,12 @@ PlacementCost PlacementModel::costOf(const Way& way) const
     };
     const auto beyondOne = [](unsigned sides) { return std::max(0, std::popcount(sides) - 1); };
     std::vector<std::map<int, int>> rows(std::size_t(space_.parts)); // by part: place in its row, pad
-    std::vector<const Stand*> standing(space_.needs.size(), nullptr);
-    for (const Stand& stand : way)
+    std::vector<const NeedPlacement*> standing(space_.needs.size(), nullptr);
+    for (const NeedPlacement& stand : way)
         standing[std::size_t(stand.need)] = &stand;
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        const Stand* stand = standing[std::size_t(p.need)];
+        const NeedPlacement* stand = standing[std::size_t(p.need)];
         unsigned sides = 0;
         if (!stand || stand->site < 0) {
             if (p.mayStay) {
@@ -116,7 +116,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
     for (const unsigned sides : sidesOfPart)
         cost.sides += beyondOne(sides);
     addWhatLiesBetween(space_, sitting, cost);
-    cost.crossings += turnsOf(rows);
+    cost.crossings += rowInversions(rows);
     cost.wishes += wishesBroken(standing);
     return cost;
 }

@@ -8,7 +8,7 @@
 
 namespace bindrel {
 
-int PlacementModel::turnsOf(const std::vector<std::map<int, int>>& rows) const
+int PlacementModel::rowInversions(const std::vector<std::map<int, int>>& rows) const
 {
     int out = 0;
     for (const std::map<int, int>& row : rows) {

@@ -85,14 +85,14 @@ void PlacementOptimiser::tryAll(Level& level, long effort)
 std::vector<bool> PlacementOptimiser::neighbourhood(const Level& level, std::size_t size)
 {
     const PlacementSpace& space = model_.space();
-    const PlacementModel::Way& way = best_->way;
+    const PlacementModel::Assignment& way = best_->way;
     // Begin with whoever costs something here, if that can be said.
     std::vector<std::size_t> costly;
     std::map<int, unsigned> sidesOfPart;
     std::vector<unsigned> sidesOfStand(way.size(), 0u);
     std::vector<int> sitting(space.positionOfPad.size(), -1);
     std::map<int, std::vector<std::size_t>> onInstance;
-    const auto padsOf = [&space](const PlacementModel::Stand& stand) {
+    const auto padsOf = [&space](const PlacementModel::NeedPlacement& stand) {
         const PlacementSpace::Entry& entry = space.needs[std::size_t(stand.need)];
         if (stand.site < 0)
             return entry.padsNow;

@@ -7,7 +7,7 @@
 
 namespace bindrel {
 
-PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who)
+PlacementModel::PlacementModel(const PlacementSpace& space, const PlacementScope& who)
     : space_(space), who_(who), of_(space.needs.size(), -1)
 {
     std::size_t choices = 0;

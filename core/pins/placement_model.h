@@ -16,7 +16,7 @@ namespace bindrel {
 /// costs.
 class PlacementModel : public Statements, private Watcher {
 public:
-    struct Who {
+    struct PlacementScope {
         std::vector<NeedIndex> place; ///< must get a place
         std::vector<NeedIndex> move;  ///< stay or get another place
         std::vector<NeedIndex> stay;  ///< keep what they have
@@ -24,19 +24,19 @@ public:
             false; ///< those that could move must not stay in contention with each other or with those that stay
         bool choosable = false; ///< who takes part is decided by assumptions: see takesPart()
     };
-    PlacementModel(const PlacementSpace& space, const Who& who);
+    PlacementModel(const PlacementSpace& space, const PlacementScope& who);
     PlacementModel(const PlacementModel&) = delete;
     PlacementModel& operator=(const PlacementModel&) = delete;
 
     /// Where one need stands.
-    struct Stand {
+    struct NeedPlacement {
         NeedIndex need = -1;
         int site = -1;             ///< -1: it stays
         std::vector<int> choices;  ///< by signal, into the site's
         std::vector<int> channels; ///< of the DMA requests
-        friend bool operator==(const Stand&, const Stand&) = default;
+        friend bool operator==(const NeedPlacement&, const NeedPlacement&) = default;
     };
-    using Way = std::vector<Stand>; ///< of all that are placed or may move
+    using Assignment = std::vector<NeedPlacement>; ///< of all that are placed or may move
 
     /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else
     /// empty.
@@ -59,13 +59,13 @@ public:
     Solver::Answer solve(std::span<const Literal> assumptions, long effort,
                          Solver::Manner manner = Solver::Manner::Guided);
     /// After Yes: the way that was found.
-    const Way& way() const { return way_; }
-    PlacementCost costOf(const Way& way) const;
-    Binding bindingOf(const Stand& stand) const;
+    const Assignment& way() const { return way_; }
+    PlacementCost costOf(const Assignment& way) const;
+    Binding bindingOf(const NeedPlacement& stand) const;
     /// Literals that say where a need stands.
-    std::vector<Literal> saying(const Stand& stand) const;
+    std::vector<Literal> saying(const NeedPlacement& stand) const;
     /// Rules out (if `gate` holds) that everybody stands where they do now, on the same instances and pads.
-    void exclude(const Way& way);
+    void exclude(const Assignment& way);
 
     /// What a level of the cost counts; made when it is first asked for.
     struct Sum {
@@ -157,15 +157,16 @@ private:
     void countUnit(const Participant& p, Counting& units, std::map<int, Alike>& alike) const;
     /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing
     /// when it cannot be said.
-    std::optional<std::map<std::size_t, std::string>> spelling(const Stand& stand) const;
+    std::optional<std::map<std::size_t, std::string>> spelling(const NeedPlacement& stand) const;
     /// The routes that a plan means by the pads, given some names; empty when none agree.
-    std::vector<int> meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const;
+    std::vector<int> routesImpliedByPads(const NeedPlacement& stand,
+                                         const std::map<std::size_t, std::string>& names) const;
     const std::string& signalOf(const PlacementSpace::Choice& choice) const;
-    int movesOf(const Stand& stand) const; ///< signals that move
-    bool fitsBesideOthers(const Stand& stand) const;
+    int movesOf(const NeedPlacement& stand) const; ///< signals that move
+    bool fitsBesideOthers(const NeedPlacement& stand) const;
     void read();
     void addSides();
-    void sayWhereUsersMustBe();
+    void constrainUserSides();
     bool canBePlacedOnItsOwn(const Participant& p) const;
     Sum countMoved();
     Sum countPads();
@@ -183,7 +184,7 @@ private:
     void addNeighbours(const WishSeats& seats, std::vector<Solver::Term>* soft);
     void addWishRules();
     Sum countWishes();
-    int wishesBroken(const std::vector<const Stand*>& standing) const;
+    int wishesBroken(const std::vector<const NeedPlacement*>& standing) const;
     Sum countChoices(int PlacementSpace::Choice::*what);
     struct Sitters;
     Sitters whoMaySit();
@@ -208,10 +209,10 @@ private:
         }
     }
     PadIndex padNow(NeedIndex need, std::size_t signal) const;
-    int turnsOf(const std::vector<std::map<int, int>>& rows) const;
+    int rowInversions(const std::vector<std::map<int, int>>& rows) const;
 
     const PlacementSpace& space_;
-    Who who_;
+    PlacementScope who_;
     std::vector<Participant> participants_;
     std::vector<int> of_; ///< by need: its participant, -1
     std::vector<NeedIndex> movers_;
@@ -235,7 +236,7 @@ private:
     };
     std::optional<Between> between_;
     std::map<PlacementLevel, Sum> sums_;
-    Way way_;
+    Assignment way_;
 };
 
 } // namespace bindrel

@@ -10,11 +10,12 @@ namespace bindrel {
 /// the effort keeps what it has, and says how far that may be from the best.
 class PlacementOptimiser {
 public:
-    using Improved = std::function<void(const PlacementModel::Way&, const PlacementCost&, const PlacementProof&)>;
+    using Improved =
+        std::function<void(const PlacementModel::Assignment&, const PlacementCost&, const PlacementProof&)>;
     PlacementOptimiser(PlacementModel& model, Improved improved) : model_(model), improved_(std::move(improved)) {}
 
     struct Best {
-        PlacementModel::Way way;
+        PlacementModel::Assignment way;
         PlacementCost cost;
         PlacementProof proof;
     };

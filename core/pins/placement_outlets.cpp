@@ -45,7 +45,7 @@ void PlacementModel::findLists()
         shared_[list] =
             exclusive ||
             std::all_of(space_.ways(int(list)).begin(), space_.ways(int(list)).end(),
-                        [this](const PlacementSpace::Way& way) {
+                        [this](const PlacementSpace::SignalPath& way) {
                             const auto is = [this](const PlacementSpace::Taking& taking) {
                                 return space_.kindOf(taking.resource) == Resource::Kind::Channel;
                             };
@@ -129,7 +129,7 @@ int PlacementModel::outletFor(const PlacementSpace::Choice& choice, InstanceInde
     if (!fresh)
         return known->second;
     Outlet outlet{list, choice.channel, solver.fresh(), {}, {}, {}};
-    const std::vector<PlacementSpace::Way>& ways = space_.ways(list);
+    const std::vector<PlacementSpace::SignalPath>& ways = space_.ways(list);
     for (std::size_t w = 0; w < ways.size(); ++w)
         if (ways[w].channel == choice.channel)
             outlet.seats.emplace_back(int(w), Literal());
@@ -138,7 +138,7 @@ int PlacementModel::outletFor(const PlacementSpace::Choice& choice, InstanceInde
     for (auto& [w, seat] : outlet.seats) {
         seat = outlet.seats.size() == 1 ? outlet.used : solver.fresh();
         seats.push_back(seat);
-        const PlacementSpace::Way& way = ways[std::size_t(w)];
+        const PlacementSpace::SignalPath& way = ways[std::size_t(w)];
         takers_.push_back(
             {space_.resourceOfPad(way.pad), false, Key(std::numeric_limits<int>::max(), known->second), seat});
         for (const PlacementSpace::Taking& taking : way.takes)

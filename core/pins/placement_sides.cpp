@@ -54,12 +54,12 @@ void PlacementModel::addSides()
     for (std::size_t part = 0; part < partOn_.size(); ++part)
         for (std::size_t side = 0; side < 4; ++side)
             partOn_[part][side] = anyOfThese(ofPart[part][side]);
-    sayWhereUsersMustBe();
+    constrainUserSides();
 }
 
 /// What follows for who would use an outlet from the sides that it must not be on: one of these must be allowed, and
 /// where only one is, the outlet must have a pad there. A look at each of its pads would show the same, but later.
-void PlacementModel::sayWhereUsersMustBe()
+void PlacementModel::constrainUserSides()
 {
     std::vector<Literal> clause;
     for (const Outlet& outlet : outlets_)

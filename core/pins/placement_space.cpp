@@ -186,7 +186,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         const int list = listOf(instance, signal);
         site.list.push_back(list);
         for (std::size_t w = 0; w < ways(list).size(); ++w) {
-            const Way& way = ways(list)[w];
+            const SignalPath& way = ways(list)[w];
             const Pad& pad = device.pads[std::size_t(way.pad)];
             const bool otherWay =
                 wire.seat && wire.seat->pad == way.pad && wire.seat->route >= 0 && way.route >= 0 &&
@@ -238,9 +238,9 @@ int PlacementSpace::listOf(InstanceIndex instance, const SignalSpec& signal)
         int(lists_.size()));
     if (!fresh)
         return known->second;
-    std::vector<Way>& out = lists_.emplace_back();
+    std::vector<SignalPath>& out = lists_.emplace_back();
     const auto add = [&](PadIndex pad, RouteIndex route, int channel) {
-        Way way{pad, route, channel, {}};
+        SignalPath way{pad, route, channel, {}};
         std::vector<Use> uses;
         useSeat(uses, device, 0, signal, pad, route, channel);
         for (const Use& use : uses)

@@ -20,7 +20,7 @@ public:
         int as = 0; ///< 0: nobody else may; else those who say the same may
     };
     /// Where a signal of an instance can lie, whoever uses it.
-    struct Way {
+    struct SignalPath {
         PadIndex pad;
         RouteIndex route;
         int channel;
@@ -76,7 +76,7 @@ public:
     Resource::Kind kindOf(int resource) const { return kinds_[std::size_t(resource)]; }
     int resourceOfPad(PadIndex pad) const { return pad; }
     /// Lists of ways: one for each instance and pattern of signal, the same for all needs.
-    const std::vector<Way>& ways(int list) const { return lists_[std::size_t(list)]; }
+    const std::vector<SignalPath>& ways(int list) const { return lists_[std::size_t(list)]; }
     std::size_t lists() const { return lists_.size(); }
     int resourceOfDma(int channel) const { return int(device.pads.size()) + channel; }
 
@@ -96,7 +96,7 @@ private:
     std::vector<char> isRouted_;             ///< by pad: the board has a net there
     std::vector<std::vector<int>> routesOf_; ///< by instance, in the order of pads
     std::map<std::tuple<int, std::string, bool, bool>, int> listNumbers_;
-    std::deque<std::vector<Way>> lists_; ///< places stand, since choices point into them
+    std::deque<std::vector<SignalPath>> lists_; ///< places stand, since choices point into them
 };
 
 } // namespace bindrel

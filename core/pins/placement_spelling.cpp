@@ -13,7 +13,8 @@ const std::string& PlacementModel::signalOf(const PlacementSpace::Choice& choice
 
 /// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the
 /// plan is read.
-std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const
+std::vector<int> PlacementModel::routesImpliedByPads(const NeedPlacement& stand,
+                                                     const std::map<std::size_t, std::string>& names) const
 {
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
     const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
@@ -52,13 +53,13 @@ std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std:
     return picked;
 }
 
-std::optional<std::map<std::size_t, std::string>> PlacementModel::spelling(const Stand& stand) const
+std::optional<std::map<std::size_t, std::string>> PlacementModel::spelling(const NeedPlacement& stand) const
 {
     const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
     std::map<std::size_t, std::string> names;
     // Name what would be meant otherwise, until nothing is.
     for (;;) {
-        const std::vector<int> meant = meantBy(stand, names);
+        const std::vector<int> meant = routesImpliedByPads(stand, names);
         if (meant == stand.choices)
             return names;
         const std::size_t before = names.size();
@@ -71,7 +72,7 @@ std::optional<std::map<std::size_t, std::string>> PlacementModel::spelling(const
     }
 }
 
-int PlacementModel::movesOf(const Stand& stand) const
+int PlacementModel::movesOf(const NeedPlacement& stand) const
 {
     const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
     int out = 0;
@@ -81,7 +82,7 @@ int PlacementModel::movesOf(const Stand& stand) const
 }
 
 /// Whether what it takes clashes with nobody's of the way that was found.
-bool PlacementModel::fitsBesideOthers(const Stand& stand) const
+bool PlacementModel::fitsBesideOthers(const NeedPlacement& stand) const
 {
     std::map<int, Key> mine;
     const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
@@ -93,7 +94,7 @@ bool PlacementModel::fitsBesideOthers(const Stand& stand) const
         return own != mine.end() && own->second != keyOf(taking, need);
     };
     std::vector<bool> placed(space_.needs.size(), false);
-    for (const Stand& other : way_) {
+    for (const NeedPlacement& other : way_) {
         if (other.site < 0 || other.need == stand.need)
             continue;
         placed[std::size_t(other.need)] = true;

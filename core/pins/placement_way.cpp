@@ -15,7 +15,7 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
             return answer;
         read();
         bool sayable = true;
-        for (Stand& stand : way_) {
+        for (NeedPlacement& stand : way_) {
             if (stand.site < 0)
                 continue;
             const auto names = spelling(stand);
@@ -27,8 +27,8 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
                 sayable = false;
             } else if (!names->empty()) {
                 // Nothing is named in vain.
-                Stand plain = stand;
-                plain.choices = meantBy(stand, {});
+                NeedPlacement plain = stand;
+                plain.choices = routesImpliedByPads(stand, {});
                 if (plain.choices.size() == stand.choices.size() && fitsBesideOthers(plain) &&
                     movesOf(plain) <= movesOf(stand))
                     stand = std::move(plain);
@@ -37,7 +37,7 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
         if (!sayable)
             continue;
         // Who is placed where it is stays.
-        for (Stand& stand : way_)
+        for (NeedPlacement& stand : way_)
             if (stand.site >= 0 && participants_[std::size_t(of_[std::size_t(stand.need)])].mayStay &&
                 bindingOf(stand) == space_.plan.needs[std::size_t(stand.need)].binding)
                 stand = {stand.need, -1, {}, {}};
@@ -51,7 +51,7 @@ void PlacementModel::read()
     std::vector<bool> busy(std::size_t(space_.device.dma.channels), false);
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        Stand stand{p.need, -1, {}, {}};
+        NeedPlacement stand{p.need, -1, {}, {}};
         for (std::size_t i = 0; i < p.sites.size(); ++i)
             if (solver.holds(p.sites[i].site))
                 stand.site = int(i);
@@ -77,7 +77,7 @@ void PlacementModel::read()
             way_.push_back(std::move(stand));
     }
     // Any free channel is as good; people expect the one that they had, or the first.
-    for (Stand& stand : way_)
+    for (NeedPlacement& stand : way_)
         for (std::size_t r = 0; r < stand.channels.size(); ++r) {
             const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
             const auto& now = space_.plan.needs[std::size_t(stand.need)].binding.dma;
@@ -95,7 +95,7 @@ void PlacementModel::read()
         }
 }
 
-Binding PlacementModel::bindingOf(const Stand& stand) const
+Binding PlacementModel::bindingOf(const NeedPlacement& stand) const
 {
     if (stand.site < 0)
         return space_.plan.needs[std::size_t(stand.need)].binding;
@@ -113,7 +113,7 @@ Binding PlacementModel::bindingOf(const Stand& stand) const
     return binding;
 }
 
-std::vector<Literal> PlacementModel::saying(const Stand& stand) const
+std::vector<Literal> PlacementModel::saying(const NeedPlacement& stand) const
 {
     const Participant& p = participants_[std::size_t(of_[std::size_t(stand.need)])];
     if (stand.site < 0)
@@ -126,10 +126,10 @@ std::vector<Literal> PlacementModel::saying(const Stand& stand) const
     return out;
 }
 
-void PlacementModel::exclude(const Way& way)
+void PlacementModel::exclude(const Assignment& way)
 {
     std::vector<Literal> other;
-    for (const Stand& stand : way) {
+    for (const NeedPlacement& stand : way) {
         const Participant& p = participants_[std::size_t(of_[std::size_t(stand.need)])];
         if (stand.site < 0) {
             other.push_back(~p.stays);

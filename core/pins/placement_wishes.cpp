@@ -271,7 +271,7 @@ PlacementModel::Sum PlacementModel::countWishes()
 }
 
 /// Wishes that several signals decide together and that are not rules; `standing` by need, null: it stays.
-int PlacementModel::wishesBroken(const std::vector<const Stand*>& standing) const
+int PlacementModel::wishesBroken(const std::vector<const NeedPlacement*>& standing) const
 {
     int out = 0;
     if (!space_.wishes)
@@ -286,7 +286,7 @@ int PlacementModel::wishesBroken(const std::vector<const Stand*>& standing) cons
             InstanceIndex instance(-1);
             const int at = of_[std::size_t(signal.need)];
             const PlacementSpace::Entry& entry = space_.needs[std::size_t(signal.need)];
-            const Stand* stand = standing[std::size_t(signal.need)];
+            const NeedPlacement* stand = standing[std::size_t(signal.need)];
             for (std::size_t s = 0; at >= 0 && s < entry.signals.size(); ++s) {
                 if (entry.signals[s].id != signal.signal)
                     continue;

@@ -5,6 +5,7 @@
 #include "core/pins/bindings.h"
 #include "core/pins/transplant.h"
 #include "core/plan/board_facts.h"
+#include "core/plan/kind.h"
 #include "core/plan/plan_file.h"
 
 #include <fmt/format.h>
@@ -75,7 +76,7 @@ public:
                 return;
             }
             // Of those that are in each other's way the one that was stated last gives way, but not one that can only
-            // be where it is wired: crystals and the debug port.
+            // be where it is wired.
             const std::vector<NeedIndex> culprits = among(needs, result.culprits);
             const auto movable = std::find_if(culprits.rbegin(), culprits.rend(),
                                               [this](NeedIndex need) { return !wired(plan_.needs[size_t(need)]); });
@@ -94,7 +95,8 @@ private:
 
     static bool wired(const Need& need)
     {
-        return need.kind == "crystal" || need.kind == "clockin" || need.kind == "debug";
+        const KindSpec* kind = findKind(need.kind);
+        return kind && kind->solderedToItsPads;
     }
 
     PlacementResult attempt(const std::vector<NeedIndex>& needs, long effort)
@@ -213,7 +215,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
     }
     std::vector<NeedIndex> bound;
     std::map<NeedIndex, std::string> homeless;
-    for (const Transplant::Homeless& need : moved.homeless)
+    for (const Transplant::UnplaceableNeed& need : moved.homeless)
         homeless[need.need] = whyHomeless({need});
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const NeedIndex need = static_cast<int>(n);
@@ -224,21 +226,20 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
     }
     // What is held stays held only where it can stay; the search must not be bound by names that mean something else
     // here.
-    const std::set<std::string, std::less<>> holds = std::move(next.holds);
+    const std::set<Hold> holds = std::move(next.holds);
     next.holds.clear();
     Board facts = boardWithPlan(board, device, next);
     Settler settler(device, facts, next, cancelled);
     settler.settle(bound);
     out.cancelled = settler.stopped;
-    for (const std::string& hold : plan.holds) {
-        const std::vector<std::string> words = splitted(hold, ' ');
-        const Need* was = words.size() >= 2 && words[0] == "need" ? plan.need(words[1]) : nullptr;
-        const bool kept = was ? was->binding == next.need(words[1])->binding : holds.contains(hold);
+    for (const Hold& hold : plan.holds) {
+        const Need* was = hold.of == Hold::Of::Need ? plan.need(hold.id) : nullptr;
+        const bool kept = was ? was->binding == next.need(hold.id)->binding : holds.contains(hold);
         if (kept)
             next.holds.insert(hold);
         else
             out.lost.push_back(was ? fmt::format("{} is no longer held, because it moves", was->title)
-                                   : fmt::format("the hold of {} is dropped", words.size() > 1 ? words[1] : hold));
+                                   : fmt::format("the hold of {} is dropped", hold.id));
     }
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const Binding& was = plan.needs[n].binding;

@@ -2,7 +2,7 @@
 #include "core/pins/transplant.h"
 
 #include "core/base/text.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/fences.h"
 #include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
@@ -41,7 +41,7 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
     // Half of a second set is none.
     const auto stands = [&device](const auto& decision) {
         const ClockIndex clock = device.findClock(decision.first);
-        return clock >= 0 && checkClockSetting(device, clock, decision.second).ok();
+        return clock >= 0 && isPossible(device, clock, decision.second);
     };
     if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) ||
                       (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
@@ -54,12 +54,11 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
             out.lost.push_back(
                 fmt::format("{} has no low-power mode {}; the program does not enter it", device.name, mode));
         }
-    for (const auto& [id, text] : plan.clocks) {
+    for (const auto& [id, decision] : plan.clocks) {
         const ClockIndex clock = device.findClock(id);
-        const Expected<std::string> setting =
-            clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);
-        if (setting)
-            out.plan.clocks[id] = *setting;
+        const std::string text = clockDecisionText(decision);
+        if (clock >= 0 && isPossible(device, clock, decision))
+            out.plan.clocks[id] = decision;
         else
             out.lost.push_back(
                 clock < 0 ? fmt::format("{} has no clock {}; its setting {} is dropped", device.name, id, text)
@@ -118,10 +117,10 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
 
 } // namespace
 
-std::string whyHomeless(const std::vector<Transplant::Homeless>& homeless)
+std::string whyHomeless(const std::vector<Transplant::UnplaceableNeed>& homeless)
 {
     std::vector<std::string> crystals, unserved, out;
-    for (const Transplant::Homeless& need : homeless)
+    for (const Transplant::UnplaceableNeed& need : homeless)
         (need.crystal ? crystals : unserved).push_back(need.what);
     if (!unserved.empty())
         out.push_back("nothing on it can serve " + listed(unserved));

@@ -16,16 +16,16 @@ struct Transplant {
     Plan plan;                     ///< on that device
     std::vector<std::string> lost; ///< decisions that it cannot take, as sentences
     /// A need that nothing on the device could serve.
-    struct Homeless {
+    struct UnplaceableNeed {
         NeedIndex need = -1;
         std::string what;     ///< "Moss bus (CAN)"
         bool crystal = false; ///< it is an oscillator that is missing
     };
-    std::vector<Homeless> homeless;
+    std::vector<UnplaceableNeed> homeless;
 };
 
 /// "nothing on it could serve Moss bus (CAN) and Service port (USB device)".
-std::string whyHomeless(const std::vector<Transplant::Homeless>& homeless);
+std::string whyHomeless(const std::vector<Transplant::UnplaceableNeed>& homeless);
 
 /// Clock settings stay where the device has the clock and can take the setting. Needs that name a clock of the old
 /// device (crystals) go to the one of that name, else to an oscillator whose range takes their rate. What the plan says

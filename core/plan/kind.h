@@ -33,6 +33,7 @@ struct GoalSpec {
     bool orNone = false;     ///< may be "none": nothing of the sort is wanted
     GoalValue fallbackValue; ///< what `fallback` says (set in kinds())
     bool ofClock = false;    ///< Name only: the id of a source among the clocks
+    bool ofPin = false;      ///< states the property of its pad that has the same name; see pin_property.h
 };
 
 /// A wire that a need takes to the chip.
@@ -85,9 +86,15 @@ struct KindSpec {
 
     /// How fast an output toggles at most, in full cycles a second; null or zero: too slowly to matter.
     Frequency (*fastest)(const Need& need, std::string_view signal) = nullptr;
-    /// Level at which its outputs stand while they are not enabled, which the goal "idle" sets; null: a pad's own
-    /// level.
+    /// Level at which its outputs stand while they are not enabled; null: a pad's own level.
     bool (*restsHigh)(const Need& need) = nullptr;
+    std::string restGoal; ///< that sets this level, as "low" or "high"
+    /// Whether it waits for edges at its pads, on their external-interrupt lines; null: it never does.
+    bool (*waitsForEdges)(const Need& need) = nullptr;
+    /// It states fields of its instance by themselves; see plain_fields.h.
+    bool statesFields = false;
+    /// Goals for a pad by itself that is found driven by its port, or read; null: the kind is not for such.
+    Goals (*ofPad)(bool driven) = nullptr;
     /// What it needs is soldered to its fixed pads, or it could not work at all (a crystal, a debug port): a net of the
     /// board there is its own, whatever it is called.
     bool solderedToItsPads = false;
@@ -104,7 +111,7 @@ struct KindSpec {
     /// Whether it is a single output, which can be toggled; null: it is not.
     bool (*canBeToggled)(const Need& need) = nullptr;
     /// Rate of the periods that its timer makes, by which others can be started; null: it makes none.
-    Frequency (*rhythm)(const Need& need) = nullptr;
+    Frequency (*nominalTriggerRate)(const Need& need) = nullptr;
 
     const GoalSpec* goal(std::string_view id) const;
     /// Whether an instance serves: its block is of the kind and has what is demanded. On a chip where none has, any of

@@ -13,7 +13,8 @@ namespace bindrel {
 bool isPinGoal(const Need& need, std::string_view property)
 {
     const KindSpec* kind = findKind(need.kind);
-    return need.kind == "gpio" && kind && kind->goal(property) && matters(need, property);
+    const GoalSpec* goal = kind ? kind->goal(property) : nullptr;
+    return goal && goal->ofPin && matters(need, property);
 }
 
 const std::vector<PinProperty>& pinProperties()

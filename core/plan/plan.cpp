@@ -33,6 +33,7 @@ constexpr std::pair<OutputPart, const char*> kParts[] = {{OutputPart::StartUp, "
                                                          {OutputPart::Main, "main"},
                                                          {OutputPart::BuildFiles, "build files"},
                                                          {OutputPart::Verify, "verify"},
+                                                         {OutputPart::ClockRates, "clock rates"},
                                                          {OutputPart::Debugger, "debugger commands"},
                                                          {OutputPart::ProjectPage, "project page"}};
 
@@ -83,17 +84,33 @@ std::optional<OnFailure> onFailureOf(std::string_view name)
     return valueIn(kPolicies, name);
 }
 
-std::string holdOfClock(std::string_view clock)
+Hold holdOfClock(std::string_view clock)
 {
-    return "clock " + std::string(clock);
+    return {Hold::Of::Clock, std::string(clock), {}};
 }
-std::string holdOfNeed(std::string_view need)
+Hold holdOfNeed(std::string_view need)
 {
-    return "need " + std::string(need);
+    return {Hold::Of::Need, std::string(need), {}};
 }
-std::string holdOfSignal(std::string_view need, std::string_view signal)
+Hold holdOfSignal(std::string_view need, std::string_view signal)
 {
-    return "need " + std::string(need) + " " + std::string(signal);
+    return {Hold::Of::Need, std::string(need), std::string(signal)};
+}
+
+std::string holdText(const Hold& hold)
+{
+    return (hold.of == Hold::Of::Clock ? "clock " : "need ") + hold.id +
+           (hold.signal.empty() ? std::string() : " " + hold.signal);
+}
+
+std::optional<Hold> readHold(std::string_view text)
+{
+    const std::vector<std::string> words = splitted(text, ' ');
+    if (words.size() == 2 && words[0] == "clock")
+        return holdOfClock(words[1]);
+    if ((words.size() == 2 || words.size() == 3) && words[0] == "need")
+        return holdOfSignal(words[1], words.size() == 3 ? words[2] : std::string());
+    return std::nullopt;
 }
 
 std::string freeNeedId(const Plan& plan, std::string_view title)

@@ -3,6 +3,7 @@
 
 #include "core/device/board.h"
 #include "core/device/part.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/goals.h"
 
 #include <map>
@@ -56,7 +57,7 @@ struct Need {
 /// Decisions about clocks, with the operating range that they are made for.
 struct ClockSet {
     std::string range; ///< empty: the one that the chip resets to
-    std::map<std::string, std::string, std::less<>> clocks;
+    ClockDecisions clocks;
 
     friend bool operator==(const ClockSet&, const ClockSet&) = default;
 };
@@ -73,13 +74,21 @@ const char* nameOf(OnFailure policy);
 std::optional<OnFailure> onFailureOf(std::string_view name);
 
 /// A part of the written project that a team may have of its own.
-enum class OutputPart { StartUp, LinkerScript, Main, BuildFiles, Verify, Debugger, ProjectPage };
+enum class OutputPart { StartUp, LinkerScript, Main, BuildFiles, Verify, ClockRates, Debugger, ProjectPage };
 /// "start-up", "linker script", …: as the file says it.
 const char* nameOf(OutputPart part);
 /// Empty when it is none.
 std::optional<OutputPart> outputPartOf(std::string_view name);
 /// The names of all, in the order of the enumeration.
 std::vector<std::string> outputPartNames();
+
+/// What searches must leave alone: a clock's setting, a need with its instance and all its pads, the pad of one signal.
+struct Hold {
+    enum class Of { Clock, Need } of = Of::Need;
+    std::string id;
+    std::string signal; ///< of the need; empty: the whole need
+    friend auto operator<=>(const Hold&, const Hold&) = default;
+};
 
 /// The document: one device, one board, the needs and every decision.
 struct Plan {
@@ -98,10 +107,7 @@ struct Plan {
     std::string heap;           ///< "1 KiB", between data and stack; empty: none
     std::string prefix;         ///< of generated files and names; empty: made from the plan's name
 
-    /// Decisions about clocks, by node: a divider or multiplier, the id of a select's input or "none", or "on"/"off"
-    /// for an oscillator or PLL that must run, or must not, whoever asks. What is missing stays as the chip resets to;
-    /// sources and PLLs then run when something uses them.
-    std::map<std::string, std::string, std::less<>> clocks;
+    ClockDecisions clocks;
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
     OnFailure onFailure = OnFailure::Stop;
@@ -111,8 +117,7 @@ struct Plan {
     std::map<std::string, std::string, std::less<>> stored;
     /// Ids of the chip's low-power modes that the program enters; the source has a function for each.
     std::set<std::string, std::less<>> modes;
-    /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".
-    std::set<std::string, std::less<>> holds;
+    std::set<Hold> holds;
     /// Parts that the board's file does not have: added here, or kept when the plan went to another board. Their needs
     /// are in `needs`.
     std::vector<Part> parts;
@@ -132,14 +137,18 @@ struct Plan {
     ClockSet clockSet() const { return {range, clocks}; }
     const Need* need(std::string_view id) const;
     Need* need(std::string_view id);
-    bool held(std::string_view target) const { return holds.contains(target); }
+    bool held(const Hold& hold) const { return holds.contains(hold); }
 
     friend bool operator==(const Plan&, const Plan&) = default;
 };
 
-std::string holdOfClock(std::string_view clock);
-std::string holdOfNeed(std::string_view need);
-std::string holdOfSignal(std::string_view need, std::string_view signal);
+Hold holdOfClock(std::string_view clock);
+Hold holdOfNeed(std::string_view need);
+Hold holdOfSignal(std::string_view need, std::string_view signal);
+/// As the file says it: "clock ID", "need ID", "need ID SIGNAL".
+std::string holdText(const Hold& hold);
+/// Empty when the text is none of the three.
+std::optional<Hold> readHold(std::string_view text);
 
 /// An id that no need of the plan has yet, made from a title: "Gate bridge" -> "gate-bridge", "gate-bridge-2".
 std::string freeNeedId(const Plan& plan, std::string_view title);

@@ -2,13 +2,13 @@
 #include "core/plan/plan_file.h"
 
 #include "core/base/files.h"
-#include "core/base/json_document.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 #include "core/device/net_resistors.h"
+#include "core/json/json_document.h"
 #include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/crystal_text.h"
 #include "core/plan/fences.h"
 #include "core/plan/kind.h"
@@ -59,11 +59,13 @@ public:
             }
             const std::string text =
                 value.isNumber() ? std::to_string(value.asInteger(0, INT32_MAX)) : value.asString();
-            Expected<std::string> setting = checkClockSetting(device_, clock, text);
-            if (setting)
-                into.clocks[id] = *setting;
-            else if (!lose(fmt::format("{} can no longer be {}; it keeps its reset value", id, text)))
-                value.fail(setting.problem().message);
+            const Expected<ClockDecision> decision = readClockDecision(device_, clock, text);
+            if (!decision) {
+                if (!lose(fmt::format("{} can no longer be {}; it keeps its reset value", id, text)))
+                    value.fail(decision.problem().message);
+            } else if (*decision != ClockDecision(RunDecision())) {
+                into.clocks[id] = *decision;
+            }
         }
     }
 
@@ -262,23 +264,28 @@ public:
     {
         for (const JsonNode& item : node.items()) {
             const std::string target = item.asString();
-            const std::vector<std::string> words = splitted(target, ' ');
-            const Need* need = words.size() >= 2 && words[0] == "need" ? plan_.need(words[1]) : nullptr;
-            bool known = words.size() == 2 && ((words[0] == "clock" && device_.findClock(words[1]) >= 0) || need);
-            if (words.size() == 3 && need)
-                for (const SignalSpec& signal : signalsOf(*need))
-                    known = known || signal.id == words[2];
-            if (!known && lose(fmt::format("the hold \"{}\" no longer refers to anything", target)))
-                continue;
-            if (!known)
+            const std::optional<Hold> hold = readHold(target);
+            if (hold && holdsSomething(*hold))
+                plan_.holds.insert(*hold);
+            else if (!lose(fmt::format("the hold \"{}\" no longer refers to anything", target)))
                 item.fail(fmt::format(
                     "\"{}\" refers to nothing in this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".",
                     target));
-            plan_.holds.insert(target);
         }
     }
 
 private:
+    bool holdsSomething(const Hold& hold) const
+    {
+        if (hold.of == Hold::Of::Clock)
+            return device_.findClock(hold.id) >= 0;
+        const Need* need = plan_.need(hold.id);
+        const std::vector<SignalSpec> signals = need ? signalsOf(*need) : std::vector<SignalSpec>();
+        return need && (hold.signal.empty() ||
+                        std::any_of(signals.begin(), signals.end(),
+                                    [&hold](const SignalSpec& signal) { return signal.id == hold.signal; }));
+    }
+
     bool lose(std::string what)
     {
         if (lost_)
@@ -444,7 +451,7 @@ Part readOwnPart(const JsonNode& node, const Plan& plan)
 
 } // namespace
 
-Expected<Workpiece> parsePlan(std::string text, std::string file, const Library& library)
+Expected<LoadedPlan> parsePlan(std::string text, std::string file, const Library& library)
 {
     JsonDocument document(std::move(text), std::move(file));
     if (!document.ok())
@@ -461,7 +468,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
                     "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",    "crystals",
                     "resistors",   "wishes",      "outline",         "chip",        "places",   "stack",
                     "heap",        "parts",       "holds",           "needs",       "leave_out"});
-    Workpiece work;
+    LoadedPlan work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
     plan.device = root.string("device");
@@ -505,7 +512,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     work.device = *std::move(device);
     work.provenance = library.provenance(plan.device, plan.board);
     if (!plan.deviceRevision.empty() && plan.deviceRevision != work.device->revision)
-        work.deviceChange = Workpiece::DeviceChange{plan.deviceRevision, {}};
+        work.deviceChange = LoadedPlan::DeviceChange{plan.deviceRevision, {}};
     work.board = std::make_shared<const Board>(*std::move(board));
 
     if (!plan.supply.empty())
@@ -551,7 +558,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     return work;
 }
 
-Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& library)
+Expected<LoadedPlan> loadPlan(const std::filesystem::path& path, const Library& library)
 {
     Expected<std::string> text = readFile(path);
     if (!text)
@@ -559,7 +566,7 @@ Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& l
     // A device, board or part beside the plan belongs to it.
     std::error_code error;
     const std::filesystem::path folder = std::filesystem::absolute(path, error).parent_path();
-    Expected<Workpiece> work =
+    Expected<LoadedPlan> work =
         parsePlan(*text, path.string(), error ? library : library.with(folder, Origin::BesidePlan));
     if (work)
         work->fileText = *std::move(text);

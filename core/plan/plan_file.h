@@ -12,7 +12,7 @@
 namespace bindrel {
 
 /// A plan with the device and board that it names; everything that the pipeline starts from.
-struct Workpiece {
+struct LoadedPlan {
     std::shared_ptr<const Device> device;
     std::shared_ptr<const Board> board;
     Plan plan;
@@ -37,8 +37,8 @@ std::string planText(const Plan& plan);
 /// Reads a plan and checks every name and number in it against its device and board: docs/formats/plan.md.
 /// The problem has file, line and JSON pointer. A name that the device does not know is a problem too, but for a device
 /// whose file has changed since the plan was saved: then the decision is left out and listed.
-Expected<Workpiece> parsePlan(std::string text, std::string file, const Library& library);
-Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& library);
+Expected<LoadedPlan> parsePlan(std::string text, std::string file, const Library& library);
+Expected<LoadedPlan> loadPlan(const std::filesystem::path& path, const Library& library);
 Outcome savePlan(const Plan& plan, const std::filesystem::path& path);
 /// The same if the file still holds the bytes that were read, or is missing when they are empty. False, and nothing is
 /// written, when somebody else has changed it.

@@ -125,7 +125,7 @@ std::string planText(const Plan& plan)
     const auto clocksText = [](const auto& clocks, const std::string& indent) {
         std::vector<std::string> rows;
         for (const auto& [id, value] : clocks)
-            rows.push_back(indent + "  " + quoted(id) + ": " + quoted(value));
+            rows.push_back(indent + "  " + quoted(id) + ": " + quoted(clockDecisionText(value)));
         return rows.empty() ? "\"clocks\": {}" : "\"clocks\": {\n" + joined(rows, ",\n") + "\n" + indent + "}";
     };
     if (!plan.clocks.empty())
@@ -180,8 +180,8 @@ std::string planText(const Plan& plan)
     }
     if (!plan.holds.empty()) {
         std::vector<std::string> rows;
-        for (const std::string& hold : plan.holds)
-            rows.push_back("    " + quoted(hold));
+        for (const Hold& hold : plan.holds)
+            rows.push_back("    " + quoted(holdText(hold)));
         lines.push_back("  \"holds\": [\n" + joined(rows, ",\n") + "\n  ]");
     }
     std::vector<std::string> needs;

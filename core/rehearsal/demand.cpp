@@ -4,6 +4,7 @@
 
 #include "core/base/text.h"
 #include "core/pins/overrides.h"
+#include "core/plan/kind.h"
 #include "core/plan/plain_fields.h"
 #include "core/quantity/format.h"
 #include "core/source/writer.h"
@@ -271,7 +272,7 @@ private:
     {
         const BoundNeed& bound = f_.bindings.needs[index];
         const Setting& setting = f_.settings[index];
-        if (f_.plan.needs[index].kind == "custom")
+        if (const KindSpec* kind = findKind(f_.plan.needs[index].kind); kind && kind->statesFields)
             plainFields(index);
         if (!setting.notComputed.empty())
             return;

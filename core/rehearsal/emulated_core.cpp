@@ -260,7 +260,7 @@ private:
     std::uint32_t read(std::uint32_t address, int bytes)
     {
         flush();
-        chip_.acts(core_);
+        chip_.setActiveCore(core_);
         const std::uint32_t value = chip_.read(address, bytes);
         if (polls_.pc != pc_ || polls_.address != address) {
             // A register of parts is asked by several reads a pass.
@@ -284,7 +284,7 @@ private:
         flush();
         polls_.writes.push_back({address, value, bytes});
         listener_.writes(pc_, address, value);
-        chip_.acts(core_);
+        chip_.setActiveCore(core_);
         chip_.write(address, value, bytes);
         listener_.wrote();
     }
@@ -346,7 +346,7 @@ private:
         }
         if (skip > 0) {
             // Writes of each pass (a watchdog that is fed) are repeated often enough to stand for all of them.
-            chip_.acts(core_);
+            chip_.setActiveCore(core_);
             for (std::int64_t left = skip; left > 0;) {
                 const std::int64_t some =
                     polls_.writes.empty()

@@ -20,11 +20,8 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
             continue;
         const Rehearsal run = rehearsePlanned(facts, scenario);
         if (!run.gaveUp.empty() && !mastered)
-            out.push_back({Finding::Severity::Error,
-                           "REH-01",
-                           fmt::format("{}: the program stops: {}.", run.title, run.gaveUp),
-                           {},
-                           {}});
+            out.push_back(findingOf("REH-01", Finding::Severity::Error,
+                                    fmt::format("{}: the program stops: {}.", run.title, run.gaveUp), {}));
         for (const Hazard& hazard : run.hazards) {
             const bool told =
                 std::any_of(known.begin(), known.end(),
@@ -35,15 +32,11 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
                     return finding.text.find(hazard.text) != std::string::npos;
                 });
             if (!told)
-                out.push_back({Finding::Severity::Error,
-                               "REH-01",
-                               fmt::format("{}, after {}: {}", run.title, momentText(hazard.at), hazard.text),
-                               hazard.place,
-                               {}});
+                out.push_back(findingOf("REH-01", Finding::Severity::Error,
+                                        fmt::format("{}, after {}: {}", run.title, momentText(hazard.at), hazard.text),
+                                        hazard.place));
         }
     }
-    for (Finding& finding : out)
-        finding.subject = Finding::Subject::Rehearsal;
     return out;
 }
 

@@ -12,6 +12,7 @@
 #include "core/rehearsal/emulated_core.h"
 #include "core/rehearsal/interrupt_run.h"
 #include "core/rehearsal/recorder.h"
+#include "core/source/clock_rates.h"
 #include "core/source/names.h"
 #include "core/source/writer.h"
 
@@ -108,6 +109,7 @@ private:
                 goOn();
             if (scenario_ == Scenario()) {
                 verify();
+                judgeRates();
                 judgeStack();
                 interruptsArrive();
             }
@@ -130,6 +132,24 @@ private:
                                          cores_[core]->program().textAt(cores_[core]->result())));
         }
         under_ = 0;
+        out_.operations.resize(operations);
+    }
+
+    /// What the program says of each clock's rate, against what the clocks of this chip do.
+    void judgeRates()
+    {
+        const size_t operations = out_.operations.size();
+        const std::vector<Word> functions = clockRateFunctions(f_, namesFor(f_, 0));
+        for (size_t i = 0; i < functions.size(); ++i) {
+            const std::string& function = functions[i].text();
+            if (!cores_[0]->program().symbols.contains(function) || !ended(cores_[0]->call(function), function))
+                continue;
+            const Rational rate = chip_.clocks().clock(int(i)).rate;
+            const std::int64_t hertz = rate.floor();
+            if (std::int64_t(cores_[0]->result()) != std::min<std::int64_t>(hertz, UINT32_MAX))
+                chip_.report(Hazard::Kind::Program, fmt::format("{} says {} Hz; {} runs at {} Hz.", function,
+                                                                cores_[0]->result(), device_.clocks[i].name, hertz));
+        }
         out_.operations.resize(operations);
     }
 

@@ -230,7 +230,7 @@ private:
         const OperatingRange& range = device_.ranges[size_t(scenario_.sagsTo)];
         chip_.pass(kSecond / 1000);
         begin({"supply falls", fmt::format("It is enough for {} only.", range.name), {Place::Kind::Range, {}, {}}});
-        chip_.sag(scenario_.sagsTo);
+        chip_.dropSupplyTo(scenario_.sagsTo);
         chip_.pass(kSecond / 1000);
         recorder_.end();
     }
@@ -326,7 +326,7 @@ private:
 
     void actAs(CoreIndex core)
     {
-        chip_.acts(core);
+        chip_.setActiveCore(core);
         chip_.cycles(core, kCyclesOfAccess);
     }
 

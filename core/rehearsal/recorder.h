@@ -24,15 +24,15 @@ public:
     }
     void clockChanged(ClockIndex clock, const Rational& rate) override
     {
-        out_.sightings.push_back({Sighting::What::Clock, chip_.now(), under_, clock, rate, 0, {}});
+        out_.sightings.push_back({ObservedChange::What::Clock, chip_.now(), under_, clock, rate, 0, {}});
     }
     void waitStatesChanged(std::uint32_t states) override
     {
-        out_.sightings.push_back({Sighting::What::WaitStates, chip_.now(), under_, -1, 0, states, {}});
+        out_.sightings.push_back({ObservedChange::What::WaitStates, chip_.now(), under_, -1, 0, states, {}});
     }
     void padChanged(PadIndex pad, const PadLook& look) override
     {
-        out_.sightings.push_back({Sighting::What::Pad, chip_.now(), under_, pad, 0, 0, look});
+        out_.sightings.push_back({ObservedChange::What::Pad, chip_.now(), under_, pad, 0, 0, look});
     }
 
     void begin(Operation operation)

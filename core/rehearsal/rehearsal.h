@@ -50,7 +50,7 @@ struct Operation {
 };
 
 /// Something that is seen to change.
-struct Sighting {
+struct ObservedChange {
     enum class What { Clock, WaitStates, Pad } what = What::Clock;
     Moment at = 0;
     int operation = -1;
@@ -72,7 +72,7 @@ struct BusWrite {
 struct Rehearsal {
     std::string title;
     std::vector<Operation> operations;
-    std::vector<Sighting> sightings;
+    std::vector<ObservedChange> sightings;
     std::vector<Hazard> hazards;
     std::vector<BusWrite> writes;
     std::string gaveUp;   ///< the wait that timed out, in words; empty when all came

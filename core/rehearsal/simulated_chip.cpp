@@ -66,11 +66,11 @@ SimulatedChip::SimulatedChip(const Device& device, const Board& board, const Vol
     if (device.regulatorControl.valid())
         regulatorCode_ = registers_.code(device.regulatorControl);
     if (device.regulatorReady.valid())
-        registers_.leaveToOthers(device.regulatorReady.ref);
+        registers_.stopTracking(device.regulatorReady.ref);
     for (size_t d = 0; d < device.domains.size(); ++d) {
         domains_[d].on = !device.domains[d].on.valid() || registers_.holds(device.domains[d].on);
         if (device.domains[d].ready.valid())
-            registers_.leaveToOthers(device.domains[d].ready.ref);
+            registers_.stopTracking(device.domains[d].ready.ref);
     }
     settleDomains();
     for (size_t i = 0; i < device.instances.size(); ++i) {
@@ -79,13 +79,13 @@ SimulatedChip::SimulatedChip(const Device& device, const Board& board, const Vol
         on_.push_back(device.roleField(int(i), "on"));
         if (device.blockOf(int(i)).kind != "watchdog")
             continue;
-        Dog dog{int(i),
-                device.roleField(int(i), "on"),
-                device.roleField(int(i), "prescaler"),
-                device.roleField(int(i), "period"),
-                device.roleField(int(i), "window"),
-                {device.roleField(int(i), "feed"), 1},
-                runsFromReset(device, int(i))};
+        WatchdogState dog{int(i),
+                          device.roleField(int(i), "on"),
+                          device.roleField(int(i), "prescaler"),
+                          device.roleField(int(i), "period"),
+                          device.roleField(int(i), "window"),
+                          {device.roleField(int(i), "feed"), 1},
+                          runsFromReset(device, int(i))};
         if (!dog.feed.ref.valid() || !dog.period.valid())
             continue;
         for (const EnumValue& value : device.fieldOf(dog.feed.ref).values)
@@ -272,7 +272,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                 alias.valid() && alias.ref.instance == instance && alias.ref.reg == reg &&
                 device_.fieldOf(alias.ref).in(value) == alias.code)
                 registers_.put(gated.gate.ref, opens ? gated.gate.code : gated.gate.code == 0 ? 1u : 0u);
-    for (Dog& dog : dogs_)
+    for (WatchdogState& dog : dogs_)
         if (dog.feed.ref.instance == instance && dog.feed.ref.reg == reg) {
             const Field& field = device_.fieldOf(dog.feed.ref);
             if (field.in(value) == dog.feed.code) {
@@ -314,7 +314,7 @@ std::string SimulatedChip::rateText(const Rational& hertz) const
     return format(Frequency(hertz));
 }
 
-double SimulatedChip::ticksOf(const Dog& dog) const
+double SimulatedChip::ticksOf(const WatchdogState& dog) const
 {
     // One that reset starts can be stopped where its switch shows that it is on.
     const bool off = dog.on.valid() && registers_.code(dog.on) == 0;
@@ -331,7 +331,7 @@ double SimulatedChip::ticksOf(const Dog& dog) const
 
 void SimulatedChip::runDogs(Moment span)
 {
-    for (Dog& dog : dogs_) {
+    for (WatchdogState& dog : dogs_) {
         const double ticks = ticksOf(dog);
         const ClockIndex kernel = device_.instances[size_t(dog.instance)].kernel;
         if (ticks <= 0 || kernel < 0)
@@ -424,7 +424,7 @@ void SimulatedChip::warmReset()
     demand_.levelsFree = false;
     demand_.steady.clear();
     broken_.clear();
-    for (Dog& dog : dogs_) {
+    for (WatchdogState& dog : dogs_) {
         dog.elapsed = 0;
         dog.bitten = false;
     }
@@ -437,9 +437,9 @@ void SimulatedChip::warmReset()
     settle();
 }
 
-void SimulatedChip::sag(int range)
+void SimulatedChip::dropSupplyTo(int range)
 {
-    clocks_.sag(range);
+    clocks_.dropSupplyTo(range);
     settle();
 }
 

@@ -44,7 +44,7 @@ public:
     SimulatedChip(const Device& device, const Board& board, const Voltage& supply, std::set<ClockIndex> dead = {});
 
     /// The core that the accesses from now on come from.
-    void acts(CoreIndex core) { acting_ = core; }
+    void setActiveCore(CoreIndex core) { acting_ = core; }
     /// A core reads or writes on the bus. `bytes` is the width of the access.
     std::uint32_t read(std::uint32_t address, int bytes);
     void write(std::uint32_t address, std::uint32_t value, int bytes);
@@ -61,7 +61,7 @@ public:
     /// A reset that does not come from the supply: what survives it is as the program left it.
     void warmReset();
     /// The supply falls to what this operating range needs.
-    void sag(int range);
+    void dropSupplyTo(int range);
     /// The core waits in a low-power mode, and is woken.
     void sleepAndWake(const LowPowerMode& mode, Moment asleep);
 
@@ -94,7 +94,7 @@ public:
     void report(Hazard::Kind kind, std::string text, Place place = {});
 
 private:
-    struct Dog {
+    struct WatchdogState {
         InstanceIndex instance = -1;
         FieldRef on, prescaler, period, window;
         FieldCode feed;
@@ -118,7 +118,7 @@ private:
     void judgeSettling(InstanceIndex instance, const Register& accessed);
     void judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::uint32_t before);
     /// What lets the dog run: ticks of its clock until it bites; 0 while it does not run.
-    double ticksOf(const Dog& dog) const;
+    double ticksOf(const WatchdogState& dog) const;
     void runDogs(Moment span);
     bool atWork(InstanceIndex instance) const;
     /// Whether a clock's limits count: a peripheral's do when it is open.
@@ -135,7 +135,7 @@ private:
     /// Whether the fences of an instance admit the core that acts.
     bool admitted(InstanceIndex instance) const;
     int acting_ = 0;
-    std::vector<Dog> dogs_;
+    std::vector<WatchdogState> dogs_;
     struct Settling {
         Moment until = 0;
         InstanceIndex by = -1; ///< whose register was written

@@ -30,11 +30,11 @@ SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& boa
             mark(ref);
         if (node.monitor)
             mark(node.monitor->enable.ref);
-        registers.leaveToOthers(node.ready.ref);
-        registers.leaveToOthers(node.status);
+        registers.stopTracking(node.ready.ref);
+        registers.stopTracking(node.status);
     }
-    registers.leaveToOthers(device_.rangeStatus);
-    registers.leaveToOthers(device_.rangeReady.ref);
+    registers.stopTracking(device_.rangeStatus);
+    registers.stopTracking(device_.rangeReady.ref);
     mark(device_.rangeControl);
     mark(device_.waitStates);
     mark(device_.rangeStatus);

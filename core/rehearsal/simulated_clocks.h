@@ -43,7 +43,7 @@ public:
     void reset(Moment now);
     /// The supply falls so far that the core is only good for another operating range, whatever the regulator is set
     /// to.
-    void sag(int range) { sagged_ = range; }
+    void dropSupplyTo(int range) { sagged_ = range; }
     /// A clock dies at this moment: for good when `forGood`.
     void stop(ClockIndex clock, bool forGood);
     /// The hardware moves a select by itself: after waking, or when a monitored clock fails.

@@ -313,7 +313,7 @@ std::optional<Moment> SimulatedRegisters::followTime(const FieldRef& status) con
     return std::nullopt;
 }
 
-void SimulatedRegisters::leaveToOthers(const FieldRef& status)
+void SimulatedRegisters::stopTracking(const FieldRef& status)
 {
     std::erase_if(following_, [&status](const Following& f) { return f.status == status; });
 }

@@ -80,7 +80,7 @@ public:
     /// How long a status bit can take to follow; empty when it is none.
     std::optional<Moment> followTime(const FieldRef& status) const;
     /// Somebody else makes this status bit.
-    void leaveToOthers(const FieldRef& status);
+    void stopTracking(const FieldRef& status);
 
     /// A reset that does not come from the supply: fields that survive it keep what they hold.
     void reset();

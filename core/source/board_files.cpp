@@ -238,21 +238,12 @@ bool waitsForSlowSource(const Facts& f, NeedIndex need)
     return comesLate(f.image, f.device, f.bindings, f.rates, need);
 }
 
-SourceFile boardHeader(const Facts& f, const Names& names)
-{
-    Writer w(f, names, names.prefix.text() + "_board.h",
-             fmt::format("{} on {}: names, rates and initialisation.", f.board.title, f.device.name));
-    const Word guard = names.macro("BOARD_H");
-    w.linef("#ifndef {}", guard);
-    w.linef("#define {}", guard);
-    w.line();
-    w.line("#include <stdbool.h>");
-    w.line("#include <stdint.h>");
-    w.line();
-    writeRates(w);
-    writeAsserts(w);
-    writeSlowRates(w);
+namespace {
 
+void declarePads(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     w.comment("Pads: port and bit of each signal.");
     for (const PadSetup& setup : f.pads) {
         const Pad& pad = f.device.pads[size_t(setup.pad)];
@@ -266,6 +257,12 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     }
     w.noCause();
     w.line();
+}
+
+void declareStatus(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     w.comment("Return values: success or the error; for initialisation, the wait that timed out.");
     w.linef("enum {} {{", names.name("status"));
     w.linef("    {} = 0,", names.macro("OK"));
@@ -285,6 +282,12 @@ SourceFile boardHeader(const Facts& f, const Names& names)
                 w.linef("    {}_{}, {}", names.PREFIX, Word::spelled(ending), cComment(about));
     w.line("};");
     w.line();
+}
+
+void declareWaiting(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f, names));
     w.line();
     w.comment("Iterations of a polling loop that last at least `us` microseconds with the core at `hz`; one iteration "
@@ -295,61 +298,78 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);",
                 waitName(names, width), typeOf(width));
     w.line();
-    if (names.core == 0) {
-        w.comment(
-            fmt::format("Initialises pads, clocks and peripherals, in this order; safe output levels come first. {}{}",
-                        f.image.fallBacks.empty() ? "A clock that fails to start stops it; the pads stay as they are."
-                                                  : "Returns the status of a clock that fails to start; what can run "
-                                                    "without it is initialised, otherwise the pads stay as they are.",
-                        hasLateClocks(f) ? " A slow source is started early and awaited last; if it fails, everything "
-                                           "else is initialised and its timeout is returned."
-                                         : ""));
-        w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
-        w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
-        if (hasLateClocks(f))
-            w.linef("enum {0}_status {0}_slow_sources_bring_up(void);", names.prefix);
-        if (f.plan.onFailure != OnFailure::Stop) {
-            w.comment("True once the peripherals are initialised, except those that use a failed clock.");
-            w.linef("bool {}_is_up(void);", names.prefix);
-        }
-        if (!f.image.fallBacks.empty()) {
-            w.comment("Continues after a clock has failed; false if that is not possible. The second function returns "
-                      "the failed clock's timeout while the program runs without it.");
-            w.linef("bool {0}_clocks_fall_back(enum {0}_status failed);", names.prefix);
-            w.linef("enum {0}_status {0}_failed_clock(void);", names.prefix);
-        }
-        if (!runningWatchdogs(f.device).empty()) {
-            w.comment(
-                "The watchdog runs from reset: initialisation feeds it while it waits; after that the program must.");
-            w.linef("void {}_feed(void);", names.prefix);
-            w.comment("Feeds the watchdog during initialisation only: later its window may be closed while a transfer "
-                      "waits.");
-            w.linef("void {}_feed_early(void);", names.prefix);
-        }
-        if (f.image.slowRates) {
-            w.comment(fmt::format("Switch to the low-speed clocks (CPU at {}) and back at run time.",
-                                  format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
-            w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
-            w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
-        }
-        declareModes(w);
-        declareStored(w);
-        w.linef("void {0}_pins_bring_up(void);", names.prefix);
-        w.comment("Sets outputs to their initial levels, and stops peripherals that drive pads themselves.");
-        w.linef("void {}_safe_state(void);", names.prefix);
-        if (!clockAlarms(f, names).empty())
-            w.linef("void {}_source_lost(void);", names.prefix);
-        for (const Core& core : f.device.cores)
-            if (core.release.valid()) {
-                w.comment(fmt::format("Starts the {}; call it once clocks and pins are initialised.", core.name));
-                w.linef("void {}_release_{}(void);", names.prefix, Word::of(core.id));
-            }
-    } else {
-        w.comment(fmt::format("Initialises the peripherals of the {}. Clocks and pins are already set up: the {} "
-                              "starts this core afterwards.",
-                              f.device.cores[names.core].name, f.device.core().name));
-        w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
+}
+
+/// What the first core's program has for the whole chip.
+void declareBringUp(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
+    w.comment(
+        fmt::format("Initialises pads, clocks and peripherals, in this order; safe output levels come first. {}{}",
+                    f.image.fallBacks.empty() ? "A clock that fails to start stops it; the pads stay as they are."
+                                              : "Returns the status of a clock that fails to start; what can run "
+                                                "without it is initialised, otherwise the pads stay as they are.",
+                    hasLateClocks(f) ? " A slow source is started early and awaited last; if it fails, everything "
+                                       "else is initialised and its timeout is returned."
+                                     : ""));
+    w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
+    w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
+    if (hasLateClocks(f))
+        w.linef("enum {0}_status {0}_slow_sources_bring_up(void);", names.prefix);
+    if (f.plan.onFailure != OnFailure::Stop) {
+        w.comment("True once the peripherals are initialised, except those that use a failed clock.");
+        w.linef("bool {}_is_up(void);", names.prefix);
     }
+    if (!f.image.fallBacks.empty()) {
+        w.comment("Continues after a clock has failed; false if that is not possible. The second function returns "
+                  "the failed clock's timeout while the program runs without it.");
+        w.linef("bool {0}_clocks_fall_back(enum {0}_status failed);", names.prefix);
+        w.linef("enum {0}_status {0}_failed_clock(void);", names.prefix);
+    }
+    if (!runningWatchdogs(f.device).empty()) {
+        w.comment("The watchdog runs from reset: initialisation feeds it while it waits; after that the program must.");
+        w.linef("void {}_feed(void);", names.prefix);
+        w.comment("Feeds the watchdog during initialisation only: later its window may be closed while a transfer "
+                  "waits.");
+        w.linef("void {}_feed_early(void);", names.prefix);
+    }
+    if (f.image.slowRates) {
+        w.comment(fmt::format("Switch to the low-speed clocks (CPU at {}) and back at run time.",
+                              format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
+        w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
+        w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
+    }
+    declareModes(w);
+    declareStored(w);
+    w.linef("void {0}_pins_bring_up(void);", names.prefix);
+    w.comment("Sets outputs to their initial levels, and stops peripherals that drive pads themselves.");
+    w.linef("void {}_safe_state(void);", names.prefix);
+    if (!clockAlarms(f, names).empty())
+        w.linef("void {}_source_lost(void);", names.prefix);
+    for (const Core& core : f.device.cores)
+        if (core.release.valid()) {
+            w.comment(fmt::format("Starts the {}; call it once clocks and pins are initialised.", core.name));
+            w.linef("void {}_release_{}(void);", names.prefix, Word::of(core.id));
+        }
+}
+
+/// Of any other core's program.
+void declareOwnBringUp(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
+    w.comment(fmt::format("Initialises the peripherals of the {}. Clocks and pins are already set up: the {} "
+                          "starts this core afterwards.",
+                          f.device.cores[names.core].name, f.device.core().name));
+    w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
+}
+
+/// Interrupts and the stack, which each program has for its own core.
+void declareCoreFunctions(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     w.comment("Enables and disables an interrupt of the chip at the core.");
     w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
     w.linef("void {}_interrupt_disable(uint32_t number);", names.prefix);
@@ -367,52 +387,82 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     if (const Core& core = f.device.cores[names.core];
         core.architecture == Core::Architecture::ArmM && core.priorityBits > 0)
         w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level);", names.prefix);
+}
+
+} // namespace
+
+SourceFile boardHeader(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.prefix.text() + "_board.h",
+             fmt::format("{} on {}: names, rates and initialisation.", f.board.title, f.device.name));
+    const Word guard = names.macro("BOARD_H");
+    w.linef("#ifndef {}", guard);
+    w.linef("#define {}", guard);
+    w.line();
+    w.line("#include <stdbool.h>");
+    w.line("#include <stdint.h>");
+    w.line();
+    writeRates(w);
+    writeAsserts(w);
+    writeSlowRates(w);
+    declarePads(w);
+    declareStatus(w);
+    declareWaiting(w);
+    if (names.core == 0)
+        declareBringUp(w);
+    else
+        declareOwnBringUp(w);
+    declareCoreFunctions(w);
     w.line();
     w.linef("#endif /* {} */", guard);
     return w.take();
 }
 
-SourceFile boardSource(const Facts& f, const Names& names)
+namespace {
+
+std::vector<FieldCode> watchdogsOf(const Writer& w)
 {
-    Writer w(f, names, names.prefix.text() + "_board.c", "Initialisation sequence and polling.");
-    w.linef("#include \"{}_board.h\"", names.prefix);
-    const std::vector<FieldCode> watchdogs = names.core == 0 ? runningWatchdogs(f.device) : std::vector<FieldCode>();
-    if (names.core == 0 &&
-        (!watchdogs.empty() ||
-         std::any_of(f.image.steps.begin(), f.image.steps.end(),
-                     [](const Step& step) { return step.phase == Step::Phase::Unlock; }) ||
-         std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
-        w.linef("#include \"{}_regs.h\"", names.prefix);
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, names, n)) {
-            w.becauseNeed(n);
-            w.linef("#include \"{}.h\"", names.need(n));
-        }
-    w.noCause();
+    return w.names.core == 0 ? runningWatchdogs(w.facts.device) : std::vector<FieldCode>();
+}
+
+/// Once the bring-up is over, waiting no longer feeds the watchdog.
+void endEarlyFeeding(Writer& w, int indent)
+{
+    if (!watchdogsOf(w).empty())
+        w.linef("{}bringing_up = false;", Code::trusted(std::string(size_t(indent), ' ')));
+}
+
+void defineFeeding(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
+    w.linef("void {}_feed(void)", names.prefix);
+    w.line("{");
+    for (const FieldCode& word : watchdogsOf(w))
+        w.step(writeStep(f.device, {{word.ref, word.code, "feed"}}, {}), 4);
+    w.line("}");
     w.line();
-    if (!watchdogs.empty()) {
-        w.linef("void {}_feed(void)", names.prefix);
-        w.line("{");
-        for (const FieldCode& word : watchdogs)
-            w.step(writeStep(f.device, {{word.ref, word.code, "feed"}}, {}), 4);
-        w.line("}");
-        w.line();
-        w.line("static bool bringing_up = true;");
-        w.line();
-        w.linef("void {}_feed_early(void)", names.prefix);
-        w.line("{");
-        w.line("    if (bringing_up) {");
-        w.linef("        {}_feed();", names.prefix);
-        w.line("    }");
-        w.line("}");
-        w.line();
-    }
+    w.line("static bool bringing_up = true;");
+    w.line();
+    w.linef("void {}_feed_early(void)", names.prefix);
+    w.line("{");
+    w.line("    if (bringing_up) {");
+    w.linef("        {}_feed();", names.prefix);
+    w.line("    }");
+    w.line("}");
+    w.line();
+}
+
+void defineWaiting(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     for (const int width : widthsOf(f.device)) {
         w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)",
                 waitName(names, width), typeOf(width));
         w.line("{");
         w.line("    for (; passes > 0u; passes--) {");
-        if (!watchdogs.empty())
+        if (!watchdogsOf(w).empty())
             w.linef("        {}_feed_early();", names.prefix);
         w.line("        if ((*reg & mask) == value) {");
         w.line("            return true;");
@@ -422,6 +472,12 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
+}
+
+void defineFirstFailure(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     const auto mayFail = [&](size_t n) { return hasFiles(f, names, n) && needWaits(f, n); };
     bool someFail = names.core == 0 && hasLateClocks(f);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
@@ -434,74 +490,86 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
-    if (names.core == 0 && f.plan.onFailure != OnFailure::Stop) {
-        w.line("static bool up;");
-        w.line();
-        w.linef("bool {}_is_up(void)", names.prefix);
-        w.line("{");
-        w.line("    return up;");
-        w.line("}");
-        w.line();
+}
+
+/// Pads and clocks, before any need.
+void writeChipSequence(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
+    std::vector<const Step*> unlocks;
+    for (const Step& step : f.image.steps)
+        if (step.phase == Step::Phase::Unlock)
+            unlocks.push_back(&step);
+    w.steps(unlocks, 4);
+    w.linef("    {}_pins_bring_up();", names.prefix);
+    if (f.image.fallBacks.empty()) {
+        w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
+        w.linef("    if (status != {}) {{", names.macro("OK"));
+        endEarlyFeeding(w, 8);
+        w.line("        return status;");
+    } else {
+        w.linef("    const enum {0}_status clocks = {0}_clocks_bring_up();", names.prefix);
+        w.linef("    if (clocks != {} && !{}_clocks_fall_back(clocks)) {{", names.macro("OK"), names.prefix);
+        endEarlyFeeding(w, 8);
+        w.line("        return clocks;");
     }
-    const auto over = [&](int margin) {
-        if (!watchdogs.empty())
-            w.linef("{}bringing_up = false;", Code::trusted(std::string(size_t(margin), ' ')));
-    };
+    w.line("    }");
+    if (!f.image.fallBacks.empty())
+        w.linef("    enum {}_status status = clocks;", names.prefix);
+    for (const ClockAlarm& alarm : clockAlarms(f, names))
+        w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number,
+                cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
+}
+
+/// What waits for a slow source, once that has come.
+void writeLateSequence(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
+    Failures withoutLate;
+    for (const FallBack& fallBack : f.image.fallBacks)
+        if (!fallBack.lateToo)
+            withoutLate.push_back(timeoutName(f, names, fallBack.awaited));
+    const int margin = withoutLate.empty() ? 4 : 8;
+    const Code indent = Code::trusted(std::string(size_t(margin), ' '));
+    if (!withoutLate.empty())
+        w.linef("    if ({}) {{", noneOf(withoutLate));
+    w.linef("{1}const enum {0}_status late = {0}_slow_sources_bring_up();", names.prefix, indent);
+    w.linef("{1}if (late == {0}) {{", names.macro("OK"), indent);
+    writeNeedCalls(w, true, margin + 4);
+    w.linef("{}}}", indent);
+    w.linef("{1}status = {0}_first(status, late);", names.prefix, indent);
+    if (!withoutLate.empty())
+        w.line("    }");
+}
+
+void defineBringUp(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
-    if (names.core == 0) {
-        std::vector<const Step*> unlocks;
-        for (const Step& step : f.image.steps)
-            if (step.phase == Step::Phase::Unlock)
-                unlocks.push_back(&step);
-        w.steps(unlocks, 4);
-        w.linef("    {}_pins_bring_up();", names.prefix);
-        if (f.image.fallBacks.empty()) {
-            w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
-            w.linef("    if (status != {}) {{", names.macro("OK"));
-            over(8);
-            w.line("        return status;");
-        } else {
-            w.linef("    const enum {0}_status clocks = {0}_clocks_bring_up();", names.prefix);
-            w.linef("    if (clocks != {} && !{}_clocks_fall_back(clocks)) {{", names.macro("OK"), names.prefix);
-            over(8);
-            w.line("        return clocks;");
-        }
-        w.line("    }");
-        if (!f.image.fallBacks.empty())
-            w.linef("    enum {}_status status = clocks;", names.prefix);
-        for (const ClockAlarm& alarm : clockAlarms(f, names))
-            w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number,
-                    cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
-    } else {
+    if (names.core == 0)
+        writeChipSequence(w);
+    else
         w.linef("    enum {0}_status status = {1};", names.prefix, names.macro("OK"));
-    }
     writeNeedCalls(w, false, 4);
-    if (names.core == 0 && hasLateClocks(f)) {
-        Failures withoutLate;
-        for (const FallBack& fallBack : f.image.fallBacks)
-            if (!fallBack.lateToo)
-                withoutLate.push_back(timeoutName(f, names, fallBack.awaited));
-        const int margin = withoutLate.empty() ? 4 : 8;
-        const Code indent = Code::trusted(std::string(size_t(margin), ' '));
-        if (!withoutLate.empty())
-            w.linef("    if ({}) {{", noneOf(withoutLate));
-        w.linef("{1}const enum {0}_status late = {0}_slow_sources_bring_up();", names.prefix, indent);
-        w.linef("{1}if (late == {0}) {{", names.macro("OK"), indent);
-        writeNeedCalls(w, true, margin + 4);
-        w.linef("{}}}", indent);
-        w.linef("{1}status = {0}_first(status, late);", names.prefix, indent);
-        if (!withoutLate.empty())
-            w.line("    }");
-    }
+    if (names.core == 0 && hasLateClocks(f))
+        writeLateSequence(w);
     if (names.core == 0 && f.plan.onFailure != OnFailure::Stop)
         w.line("    up = true;");
-    over(4);
+    endEarlyFeeding(w, 4);
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");
-    if (names.core == 0)
-        writeSafeState(w);
+}
+
+/// Functions that start the other cores.
+void defineReleases(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Names& names = w.names;
     for (const Core& core : f.device.cores) {
         if (names.core != 0 || !core.release.valid())
             continue;
@@ -517,6 +585,45 @@ SourceFile boardSource(const Facts& f, const Names& names)
             }
         w.step(updateStep(f.device, {{core.release.ref, core.release.code, core.name}}, {}), 4);
         w.line("}");
+    }
+}
+
+} // namespace
+
+SourceFile boardSource(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.prefix.text() + "_board.c", "Initialisation sequence and polling.");
+    w.linef("#include \"{}_board.h\"", names.prefix);
+    if (names.core == 0 &&
+        (!watchdogsOf(w).empty() ||
+         std::any_of(f.image.steps.begin(), f.image.steps.end(),
+                     [](const Step& step) { return step.phase == Step::Phase::Unlock; }) ||
+         std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
+        w.linef("#include \"{}_regs.h\"", names.prefix);
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (hasFiles(f, names, n)) {
+            w.becauseNeed(n);
+            w.linef("#include \"{}.h\"", names.need(n));
+        }
+    w.noCause();
+    w.line();
+    if (!watchdogsOf(w).empty())
+        defineFeeding(w);
+    defineWaiting(w);
+    defineFirstFailure(w);
+    if (names.core == 0 && f.plan.onFailure != OnFailure::Stop) {
+        w.line("static bool up;");
+        w.line();
+        w.linef("bool {}_is_up(void)", names.prefix);
+        w.line("{");
+        w.line("    return up;");
+        w.line("}");
+        w.line();
+    }
+    defineBringUp(w);
+    if (names.core == 0) {
+        writeSafeState(w);
+        defineReleases(w);
     }
     return w.take();
 }

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How the output is built and looked at: CMakeLists.txt, toolchain files, a Makefile, commands of the debugger.
+#include "core/base/text.h"
 #include "core/plan/stored_settings.h"
 #include "core/source/register_uses.h"
 #include "core/source/seal.h"
 #include "core/source/writer.h"
+
+#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <iterator>
@@ -140,6 +143,34 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
     return w.take();
 }
 
+/// What editors offer to configure and build: the toolchain file, and a folder for each type of build.
+SourceFile presetsFile(const Facts& f, const std::vector<Names>& programs)
+{
+    using Json = nlohmann::ordered_json;
+    const std::string toolchain = "${sourceDir}/" + programs.front().prefix.text() + "_toolchain.cmake";
+    Json configure = Json::array(), build = Json::array();
+    for (const auto& [name, title, type] : {std::tuple{"small", "Small", "MinSizeRel"}, {"debug", "Debug", "Debug"}}) {
+        configure.push_back({{"name", name},
+                             {"displayName", title},
+                             {"binaryDir", fmt::format("${{sourceDir}}/build/{}", name)},
+                             {"toolchainFile", toolchain},
+                             {"cacheVariables", {{"CMAKE_BUILD_TYPE", type}}}});
+        build.push_back({{"name", name}, {"configurePreset", name}});
+    }
+    const Json all{{"version", 3},
+                   {"vendor",
+                    {{"bindrel",
+                      {{"about", commentText(headText(f, "Builds the firmware."))},
+                       {"seal", sealLine(commentText(f.plan.name))}}}}},
+                   {"configurePresets", configure},
+                   {"buildPresets", build}};
+    SourceFile out;
+    out.name = "CMakePresets.json";
+    for (const std::string& line : splitted(all.dump(2), '\n'))
+        out.lines.push_back({line, -1});
+    return out;
+}
+
 SourceFile toolchainFile(const Facts& f, const Names& names)
 {
     HashWriter w(f, names.prefix.text() + "_toolchain.cmake", "The cross-compiler.");
@@ -265,7 +296,7 @@ std::vector<SourceFile> buildFiles(const Facts& f, const std::vector<Names>& pro
 {
     std::vector<SourceFile> files;
     if (!f.plan.leftOut.contains(OutputPart::BuildFiles)) {
-        files = {cmakeFile(f, programs), makefile(f, programs)};
+        files = {cmakeFile(f, programs), presetsFile(f, programs), makefile(f, programs)};
         for (const Names& names : programs)
             if (names.core == 0 || ownCompiler(f, names))
                 files.push_back(toolchainFile(f, names));

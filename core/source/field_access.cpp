@@ -18,15 +18,25 @@ Code putRegisterOf(const Writer& w, InstanceIndex instance, std::string_view rol
     return registerPut(w.facts, w.names, instance, w.facts.device.roleField(instance, role).reg, value);
 }
 
+Code bareField(const Writer& w, const FieldRef& ref)
+{
+    const Field& field = w.facts.device.fieldOf(ref);
+    const Code word = registerValue(w.facts, w.names, ref.instance, ref.reg);
+    const Word macro = fieldMacro(w.facts, w.names, ref);
+    if (!field.pieces.empty())
+        return code("{}_OF({})", macro, word);
+    return field.lsb == 0 ? code("{} & {}", word, macro) : code("({} & {}) >> {}u", word, macro, field.lsb);
+}
+
+Code readField(const Writer& w, const FieldRef& ref)
+{
+    const Code bits = bareField(w, ref);
+    return w.facts.device.fieldOf(ref).pieces.empty() ? code("({})", bits) : bits;
+}
+
 Code readRole(const Writer& w, InstanceIndex instance, std::string_view role)
 {
-    const FieldRef ref = w.facts.device.roleField(instance, role);
-    const Field& field = w.facts.device.fieldOf(ref);
-    if (!field.pieces.empty())
-        return code("{}_OF({})", fieldMacro(w.facts, w.names, ref), roleRegister(w.facts, w.names, instance, role));
-    const Code bits =
-        code("({} & {})", roleRegister(w.facts, w.names, instance, role), fieldMacro(w.facts, w.names, ref));
-    return field.lsb == 0 ? bits : code("({} >> {}u)", bits, field.lsb);
+    return readField(w, w.facts.device.roleField(instance, role));
 }
 
 std::pair<std::int64_t, std::int64_t> valuesOf(const Device& device, InstanceIndex instance, std::string_view role)

@@ -11,6 +11,10 @@ namespace bindrel {
 
 // How the C of a need's helpers reaches the field of a role, wherever it lies in its register and however wide that is.
 
+/// What a field holds, shifted down; an expression that reads its register once.
+Code readField(const Writer& w, const FieldRef& ref);
+/// The same without parentheses about it, for where it stands alone.
+Code bareField(const Writer& w, const FieldRef& ref);
 /// The value of a role's field, shifted down.
 /// REQUIRES: the block has the role.
 Code readRole(const Writer& w, InstanceIndex instance, std::string_view role);

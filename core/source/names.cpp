@@ -81,7 +81,8 @@ constexpr std::string_view kBoardNames[] = {"board",
                                             "init_start",
                                             "init_end"};
 /// The same where more follows that depends on the chip.
-constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main", "get", "put", "await"};
+constexpr std::string_view kBoardFamilies[] = {"on",  "enter", "release", "timeout", "main",
+                                               "get", "put",   "await",   "clock_hz"};
 
 /// Names that would be a special target of CMake, a library that is linked, or the user's file.
 constexpr std::string_view kNoPrefix[] = {"main",       "all",           "help",    "install",
@@ -222,14 +223,12 @@ void nameFindings(const Facts& f, std::vector<Finding>& out)
         std::replace(plain.begin(), plain.end(), '-', '_');
         if (names.needs[n].text() == plain)
             continue;
-        Finding finding;
-        finding.rule = "SRC-01";
-        finding.severity = Finding::Severity::Caution;
-        finding.text = fmt::format("{} is called {} in the generated C, because {} would clash with another name "
-                                   "there. Change the need's id to choose another name.",
-                                   f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text());
-        finding.place = {Place::Kind::Need, f.plan.needs[n].id, {}};
-        out.push_back(std::move(finding));
+        out.push_back(
+            findingOf("SRC-01", Finding::Severity::Caution,
+                      fmt::format("{} is called {} in the generated C, because {} would clash with another name "
+                                  "there. Change the need's id to choose another name.",
+                                  f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text()),
+                      {Place::Kind::Need, f.plan.needs[n].id, {}}));
     }
 }
 

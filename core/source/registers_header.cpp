@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_regs.h: the registers of every block that the bring-up or a need's functions touch.
 #include "core/base/text.h"
+#include "core/source/clock_rates.h"
 #include "core/source/register_access.h"
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
@@ -47,6 +48,7 @@ std::vector<int> usedInstances(const Facts& f, const Names& names)
     for (const Core& core : f.device.cores)
         if (core.release.valid())
             used.insert(core.release.ref.instance);
+    addClockRateInstances(f, names, used);
     for (const InstanceIndex instance : std::vector<int>(used.begin(), used.end()))
         for (const int guard : guardsOf(f.device.blockOf(instance)))
             used.insert(guard);

@@ -28,6 +28,17 @@ std::string digestOf(std::string_view text)
     return checksum(bare).substr(0, kDigits);
 }
 
+/// What stands before the end of a string of JSON.
+std::string unquoted(std::string_view text)
+{
+    std::string out;
+    for (std::size_t i = 0; i < text.size() && text[i] != '"'; ++i) {
+        i += text[i] == '\\' && i + 1 < text.size();
+        out += text[i];
+    }
+    return out;
+}
+
 } // namespace
 
 std::string sealLine(std::string_view plan, std::string_view digest)
@@ -47,7 +58,9 @@ std::optional<Seal> sealOf(std::string_view text)
     rest = rest.substr(0, rest.find('\n'));
     if (rest.ends_with(" */"))
         rest.remove_suffix(3);
-    return Seal{std::string(text.substr(at, kDigits)), std::string(rest)};
+    const std::size_t begin = at - kWord.size();
+    const bool quoted = begin > 0 && text[begin - 1] == '"';
+    return Seal{std::string(text.substr(at, kDigits)), quoted ? unquoted(rest) : std::string(rest)};
 }
 
 std::string sealed(std::string text)

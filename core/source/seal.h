@@ -5,9 +5,9 @@
 #include <string>
 #include <string_view>
 
-/// The line in the head of each generated file by which Bindrel knows, also in a copy of the folder without its memory,
-/// whether a person has edited the file: a digest of all that stands outside keep regions, and the plan that it came
-/// from.
+/// The line in the head of each generated file, in JSON a string, by which Bindrel knows, also in a copy of the folder
+/// without its memory, whether a person has edited the file: a digest of all that stands outside keep regions, and the
+/// plan that it came from.
 namespace bindrel {
 
 struct Seal {

@@ -2,6 +2,7 @@
 #include "core/source/source.h"
 
 #include "core/base/text.h"
+#include "core/source/clock_rates.h"
 #include "core/source/seal.h"
 #include "core/source/writer.h"
 
@@ -46,6 +47,8 @@ std::vector<SourceFile> program(const Facts& f, const Names& names)
                 files.push_back(std::move(file));
     files.push_back(interruptsSource(f, names));
     for (SourceFile& file : verifyFiles(f, names))
+        files.push_back(std::move(file));
+    for (SourceFile& file : clockRateFiles(f, names))
         files.push_back(std::move(file));
     for (SourceFile& file : startFiles(f, names))
         files.push_back(std::move(file));

@@ -312,82 +312,84 @@ void recogniseValues(Columns& out)
 
 } // namespace
 
-Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
+namespace {
+
+/// Whether a row is the headings of a table of one of the kinds that are known.
+bool isHeadingRow(const Grid& grid, std::size_t r)
 {
-    Columns out;
+    const std::vector<std::string> headings = headingsOf(grid.rows[r]);
+    const auto has = [&headings](What what) {
+        return std::any_of(headings.begin(), headings.end(),
+                           [what](const std::string& heading) { return byWords(heading) == what; });
+    };
+    const auto tellsValues = [](const std::string& heading) { return valueByWords(heading) != What::Ignored; };
+    bool values = std::any_of(headings.begin(), headings.end(), tellsValues);
+    if (r + 1 < grid.rows.size() && !values) {
+        const std::vector<std::string> below = headingsOf(grid.rows[r + 1]);
+        values = std::count_if(below.begin(), below.end(), tellsValues) > 1;
+    }
+    const bool waits = has(What::Wait) || std::any_of(headings.begin(), headings.end(),
+                                                      [](const std::string& h) { return waitsIn(h) >= 0; });
+    return has(What::Pad) || has(What::Signal) || (has(What::Number) && (has(What::Name) || has(What::Source))) ||
+           (has(What::Quantity) && values) || (waits && headings.size() > 1);
+}
+
+/// The first row of headings near the top; `body` stays 0 where there is none.
+void takeHeadings(const Grid& grid, Columns& out)
+{
     constexpr std::size_t kHeadingWithin = 40;
     for (std::size_t r = 0; r < std::min(grid.rows.size(), kHeadingWithin); ++r) {
-        const std::vector<std::string> headings = headingsOf(grid.rows[r]);
-        const auto has = [&headings](What what) {
-            return std::any_of(headings.begin(), headings.end(),
-                               [what](const std::string& heading) { return byWords(heading) == what; });
-        };
-        const auto tellsValues = [](const std::string& heading) { return valueByWords(heading) != What::Ignored; };
-        bool values = std::any_of(headings.begin(), headings.end(), tellsValues);
-        if (r + 1 < grid.rows.size() && !values) {
-            const std::vector<std::string> below = headingsOf(grid.rows[r + 1]);
-            values = std::count_if(below.begin(), below.end(), tellsValues) > 1;
-        }
-        const bool waits = has(What::Wait) || std::any_of(headings.begin(), headings.end(),
-                                                          [](const std::string& h) { return waitsIn(h) >= 0; });
-        if (!has(What::Pad) && !has(What::Signal) && !(has(What::Number) && (has(What::Name) || has(What::Source))) &&
-            !(has(What::Quantity) && values) && !(waits && headings.size() > 1))
+        if (!isHeadingRow(grid, r))
             continue;
         out.body = r + 1;
-        out.columns.clear();
-        for (const std::string& heading : headings)
+        for (const std::string& heading : headingsOf(grid.rows[r]))
             out.columns.push_back({heading, What::Ignored, {}, -1, {}});
-        break;
+        return;
     }
-    if (out.body == 0)
-        return problemInFile(
-            name, grid.rows.empty() ? 0 : grid.rows.front().line,
-            "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", a number "
-            "with \"interrupt\" or \"source\", \"parameter\" with \"min\" or \"max\", or \"wait states\".");
-    // Second heading row, below headings that span several columns.
-    if (out.body < grid.rows.size() && !grid.byPosition) {
-        const Grid::Row& below = grid.rows[out.body];
-        bool second = false, data = false, keyed = false;
-        for (std::size_t c = 0; c < below.cells.size(); ++c) {
-            const std::string& cell = below.cells[c];
-            const What what = c < out.columns.size() ? byWords(out.columns[c].heading) : What::Ignored;
-            const bool key = what == What::Pad || what == What::Signal || what == What::Number ||
-                             what == What::Quantity || what == What::Wait;
-            keyed = keyed || key;
-            const bool says = !isBlankCell(cell) && (c >= out.columns.size() || cell != out.columns[c].heading);
-            data = data || (key && says);
-            // Below a heading that spans several columns, which is written once or in each of them.
-            const std::string above = c < out.columns.size() ? out.columns[c].heading : std::string();
-            const std::string before = c > 0 && c <= out.columns.size() ? out.columns[c - 1].heading : std::string();
-            second = second || (!key && says && (above.empty() || above == before));
+}
+
+/// Whether the row below the headings is a second one, below headings that span several columns.
+bool isSecondHeadingRow(const Columns& out, const Grid::Row& below)
+{
+    bool second = false, data = false, keyed = false;
+    for (std::size_t c = 0; c < below.cells.size(); ++c) {
+        const std::string& cell = below.cells[c];
+        const What what = c < out.columns.size() ? byWords(out.columns[c].heading) : What::Ignored;
+        const bool key = what == What::Pad || what == What::Signal || what == What::Number || what == What::Quantity ||
+                         what == What::Wait;
+        keyed = keyed || key;
+        const bool says = !isBlankCell(cell) && (c >= out.columns.size() || cell != out.columns[c].heading);
+        data = data || (key && says);
+        // Below a heading that spans several columns, which is written once or in each of them.
+        const std::string above = c < out.columns.size() ? out.columns[c].heading : std::string();
+        const std::string before = c > 0 && c <= out.columns.size() ? out.columns[c - 1].heading : std::string();
+        second = second || (!key && says && (above.empty() || above == before));
+    }
+
+    return second && keyed && !data;
+}
+
+void takeSecondHeadings(const Grid::Row& below, Columns& out)
+{
+    std::string unit; // of the heading that spans
+    for (std::size_t c = 0; c < below.cells.size(); ++c) {
+        if (c >= out.columns.size())
+            out.columns.push_back({});
+        if (!out.columns[c].heading.empty())
+            unit = withUnit(out.columns[c].heading).second;
+        if (!isBlankCell(below.cells[c])) {
+            out.columns[c].unit = unit;
+            out.columns[c].range = below.cells[c];
         }
-        if (second && keyed && !data) {
-            std::string unit; // of the heading that spans
-            for (std::size_t c = 0; c < below.cells.size(); ++c) {
-                if (c >= out.columns.size())
-                    out.columns.push_back({});
-                if (!out.columns[c].heading.empty())
-                    unit = withUnit(out.columns[c].heading).second;
-                if (!isBlankCell(below.cells[c])) {
-                    out.columns[c].unit = unit;
-                    out.columns[c].range = below.cells[c];
-                }
-                if (!isBlankCell(below.cells[c]) && below.cells[c] != out.columns[c].heading)
-                    out.columns[c].heading += (out.columns[c].heading.empty() ? "" : " ") + below.cells[c];
-            }
-            ++out.body;
-        }
+        if (!isBlankCell(below.cells[c]) && below.cells[c] != out.columns[c].heading)
+            out.columns[c].heading += (out.columns[c].heading.empty() ? "" : " ") + below.cells[c];
     }
-    const auto any = [&out](What what) {
-        return std::any_of(out.columns.begin(), out.columns.end(),
-                           [what](const Column& column) { return column.what == what; });
-    };
-    for (Column& column : out.columns) {
-        column.what = byWords(column.heading);
-        column.why = column.what == What::Ignored ? "" : "its heading";
-    }
-    recogniseValues(out);
-    // Two columns that say the same: the first one; pins may be several, one a package.
+    ++out.body;
+}
+
+/// Two columns that say the same: the first one; pins may be several, one a package.
+void ignoreRepeated(Columns& out)
+{
     std::set<What> taken;
     for (Column& column : out.columns)
         if (column.what != What::Ignored && column.what != What::Pin && column.what != What::Fixed &&
@@ -396,26 +398,31 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             column.what = What::Ignored;
             column.why = "another column says that already";
         }
+}
+
+/// In tables of signals and of numbers a pad column lists where the signal can be, and a name column whose number it
+/// is.
+void settleByTable(Columns& out, bool numbers)
+{
+    for (Column& column : out.columns) {
+        if (column.what == What::Pad)
+            column.what = numbers ? What::Name : What::Pads;
+        if (column.what == What::Signal && numbers)
+            column.what = What::Source;
+        if (numbers && column.what != What::Number && column.what != What::Name && column.what != What::Source)
+            column.what = What::Ignored;
+    }
+}
+
+/// In a table of pads what stands below a heading can tell what that does not.
+void settleByCells(const Grid& grid, Columns& out)
+{
     std::vector<std::vector<std::string>> rows;
     constexpr std::size_t kSample = 400;
     for (std::size_t r = out.body; r < grid.rows.size() && rows.size() < kSample; ++r)
         rows.push_back(cellsUnder(out, grid, grid.rows[r]));
-    if (any(What::Quantity) || any(What::Fastest) || any(What::FastestWith))
-        return out;
-    const bool bySignal = any(What::Signal) && (any(What::Pads) || any(What::Pad));
-    const bool numbers = any(What::Number);
     for (std::size_t c = 0; c < out.columns.size(); ++c) {
         Column& column = out.columns[c];
-        if (bySignal || numbers) {
-            // In these tables a pad column lists where the signal can be, and a name column whose number it is.
-            if (column.what == What::Pad)
-                column.what = numbers ? What::Name : What::Pads;
-            if (column.what == What::Signal && numbers)
-                column.what = What::Source;
-            if (numbers && column.what != What::Number && column.what != What::Name && column.what != What::Source)
-                column.what = What::Ignored;
-            continue;
-        }
         if (column.what == What::Pin) {
             column.package = {};
             continue;
@@ -434,7 +441,11 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             column.why = "numbers of pins below it";
         }
     }
-    // Several pin columns are distinguished by package.
+}
+
+/// Several pin columns are distinguished by package.
+void namePackages(Columns& out)
+{
     std::size_t pins = 0;
     for (Column& column : out.columns)
         if (column.what == What::Pin) {
@@ -442,6 +453,38 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             if (column.package.empty() && pins > 1)
                 column.package = packageIn(column.heading).empty() ? std::to_string(pins) : packageIn(column.heading);
         }
+}
+
+} // namespace
+
+Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
+{
+    Columns out;
+    takeHeadings(grid, out);
+    if (out.body == 0)
+        return problemInFile(
+            name, grid.rows.empty() ? 0 : grid.rows.front().line,
+            "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", a number "
+            "with \"interrupt\" or \"source\", \"parameter\" with \"min\" or \"max\", or \"wait states\".");
+    if (out.body < grid.rows.size() && !grid.byPosition && isSecondHeadingRow(out, grid.rows[out.body]))
+        takeSecondHeadings(grid.rows[out.body], out);
+    const auto any = [&out](What what) {
+        return std::any_of(out.columns.begin(), out.columns.end(),
+                           [what](const Column& column) { return column.what == what; });
+    };
+    for (Column& column : out.columns) {
+        column.what = byWords(column.heading);
+        column.why = column.what == What::Ignored ? "" : "its heading";
+    }
+    recogniseValues(out);
+    ignoreRepeated(out);
+    if (any(What::Quantity) || any(What::Fastest) || any(What::FastestWith))
+        return out;
+    if (any(What::Number) || (any(What::Signal) && (any(What::Pads) || any(What::Pad))))
+        settleByTable(out, any(What::Number));
+    else
+        settleByCells(grid, out);
+    namePackages(out);
     return out;
 }
 

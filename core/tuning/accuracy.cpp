@@ -28,7 +28,8 @@ static std::string spread(const TuningContext& c, const Duration& nominal)
         return {};
     // Enough digits for the two to differ.
     const int digits = worstOf(c).value < Rational(100) ? 8 : 5;
-    return say(c, "{} may be {} to {}", say(c, nominal), say(c, shortest, digits), say(c, longest, digits));
+    return formatIfNeeded(c, "{} may be {} to {}", formatIfNeeded(c, nominal), formatIfNeeded(c, shortest, digits),
+                          formatIfNeeded(c, longest, digits));
 }
 
 Accuracy timeAccuracy(const TuningContext& c)
@@ -46,7 +47,7 @@ Accuracy passedOn(const TuningContext& c, const char* what)
     Accuracy out;
     out.given = worstOf(c);
     if (!out.given.value.isZero())
-        out.effect = say(c, "{} {}", what, plusMinus(out.given));
+        out.effect = formatIfNeeded(c, "{} {}", what, plusMinus(out.given));
     return out;
 }
 

@@ -149,16 +149,17 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
             event.instance = bound.instance;
         if (const std::optional<int> number = device.interruptOf(event.instance, event.event)) {
             const std::optional<std::uint32_t> level = urgencyOf(device, plan, need).level;
-            setting.achieved.push_back({"interrupt",
-                                        "Interrupt",
-                                        "",
-                                        say(c, "{}, {} {}{}", *number, device.instances[size_t(event.instance)].name,
-                                            event.event, level ? fmt::format(", priority {}", *level) : std::string()),
-                                        std::nullopt,
-                                        true,
-                                        {},
-                                        {},
-                                        true});
+            setting.achieved.push_back(
+                {"interrupt",
+                 "Interrupt",
+                 "",
+                 formatIfNeeded(c, "{}, {} {}{}", *number, device.instances[size_t(event.instance)].name, event.event,
+                                level ? fmt::format(", priority {}", *level) : std::string()),
+                 std::nullopt,
+                 true,
+                 {},
+                 {},
+                 true});
         }
     }
     return setting;

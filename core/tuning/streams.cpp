@@ -75,8 +75,8 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         Achieved row{"dma",
                      "DMA " + lowered(spec->verb),
                      "",
-                     say(c, "channel {}, {} per transfer{}", stream.channel, counted(spec->bytes, "byte"),
-                         round ? ", circular" : ""),
+                     formatIfNeeded(c, "channel {}, {} per transfer{}", stream.channel, counted(spec->bytes, "byte"),
+                                    round ? ", circular" : ""),
                      std::nullopt,
                      true,
                      {},
@@ -93,12 +93,12 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         };
         const bool copies = spec->role.empty();
         if (!channel.isTold(copies) || (!data.valid() && !copies) || !countOffset(c.device, stream.channel)) {
-            row.achieved = say(c, "channel {}", stream.channel);
-            row.formula =
-                say(c, "addresses and counts must be set by the program: the device file does not describe them in {}",
-                    controller);
+            row.achieved = formatIfNeeded(c, "channel {}", stream.channel);
+            row.formula = formatIfNeeded(
+                c, "addresses and counts must be set by the program: the device file does not describe them in {}",
+                controller);
             if (round || tellsEnd || ranked || copies)
-                fails(say(
+                fails(formatIfNeeded(
                     c, "the device file does not describe how channel {} of {} is set up; this goal is not possible.",
                     stream.channel, controller));
             setting.achieved.push_back(std::move(row));
@@ -106,11 +106,11 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         }
         if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes
                                   : !channel.canBe("width", spec->bytes))
-            fails(say(c, "channel {} of {} has no transfer size of {}. Choose another size, or no DMA.", stream.channel,
-                      controller, counted(spec->bytes, "byte")));
+            fails(formatIfNeeded(c, "channel {} of {} has no transfer size of {}. Choose another size, or no DMA.",
+                                 stream.channel, controller, counted(spec->bytes, "byte")));
         if (!copies && (c.device.fieldOf(data).lsb % 8 != 0 || !c.device.fieldOf(data).pieces.empty()))
-            fails(
-                say(c, "{} does not begin at a byte, so DMA cannot access it. Choose no DMA.", c.device.nameOf(data)));
+            fails(formatIfNeeded(c, "{} does not begin at a byte, so DMA cannot access it. Choose no DMA.",
+                                 c.device.nameOf(data)));
         put("direction", spec->intoMemory, "dma");
         put("width", spec->bytes, "dma");
         put("from_step", copies || !spec->intoMemory, "dma");
@@ -118,27 +118,29 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         put("memory_step", 1, "dma");
         put("loop", round, "dma_runs");
         if (round && !channel.has("loop"))
-            fails(say(c, "channel {} of {} has no circular mode. Use one-shot mode and restart it at the end.",
-                      stream.channel, controller));
+            fails(formatIfNeeded(c,
+                                 "channel {} of {} has no circular mode. Use one-shot mode and restart it at the end.",
+                                 stream.channel, controller));
         if (ranked && (!channel.has("priority") || !channel.canBe("priority", priority)))
             fails(channel.has("priority")
-                      ? say(c, "channel {} of {} has priorities 0 to {}.", stream.channel, controller,
+                      ? formatIfNeeded(
+                            c, "channel {} of {} has priorities 0 to {}.", stream.channel, controller,
                             c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority")))
                                 .maxCode())
-                      : say(c, "the channels of {} have no priorities.", controller));
+                      : formatIfNeeded(c, "the channels of {} have no priorities.", controller));
         else if (ranked)
             put("priority", priority, "dma_priority");
         const auto tell = [&](const std::string& what, const std::string& about) {
             if (!channel.has(what)) {
-                fails(say(c, "channel {} of {} has no flag for {}.", stream.channel, controller,
-                          what == "half" ? "the half" : "the end"));
+                fails(formatIfNeeded(c, "channel {} of {} has no flag for {}.", stream.channel, controller,
+                                     what == "half" ? "the half" : "the end"));
                 return;
             }
             const std::string own = "done" + std::to_string(stream.channel);
             setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done",
                                       channel.name(what + "_interrupt"),
                                       channel.name(what),
-                                      say(c, "{}_{}", spec->verb, what == "half" ? "half" : "end"),
+                                      formatIfNeeded(c, "{}_{}", spec->verb, what == "half" ? "half" : "end"),
                                       about,
                                       {},
                                       false,
@@ -158,7 +160,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
                 .role(channel.name("count"))
                 ->encoding.largest(
                     c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
-        row.formula = say(c, "at most {} per transfer", counted(long(out.most), "unit"));
+        row.formula = formatIfNeeded(c, "at most {} per transfer", counted(long(out.most), "unit"));
         if (row.ok)
             setting.streams.push_back(std::move(out));
         setting.achieved.push_back(std::move(row));

@@ -17,28 +17,29 @@ namespace bindrel {
 inline constexpr const char* kUnsaid = "?";
 
 /// As fmt::format.
-template <typename... Args> std::string say(const TuningContext& c, fmt::format_string<Args...> pattern, Args&&... args)
+template <typename... Args>
+std::string formatIfNeeded(const TuningContext& c, fmt::format_string<Args...> pattern, Args&&... args)
 {
     return c.worded ? fmt::format(pattern, std::forward<Args>(args)...) : kUnsaid;
 }
 
 /// A quantity as format() writes it.
 template <typename Tag, typename... Digits>
-std::string say(const TuningContext& c, const Quantity<Tag>& value, Digits... digits)
+std::string formatIfNeeded(const TuningContext& c, const Quantity<Tag>& value, Digits... digits)
 {
     return c.worded ? format(value, digits...) : kUnsaid;
 }
-inline std::string say(const TuningContext& c, const Tolerance& value)
+inline std::string formatIfNeeded(const TuningContext& c, const Tolerance& value)
 {
     return c.worded ? format(value) : kUnsaid;
 }
-inline std::string sayBaud(const TuningContext& c, const Frequency& value)
+inline std::string baudIfNeeded(const TuningContext& c, const Frequency& value)
 {
     return c.worded ? formatBaud(value) : kUnsaid;
 }
 
 /// A goal as the plan has it.
-inline std::string sayGoal(const TuningContext& c, std::string_view goal)
+inline std::string goalIfNeeded(const TuningContext& c, std::string_view goal)
 {
     return c.worded ? goalText(c.need, goal) : kUnsaid;
 }

@@ -176,7 +176,7 @@ private Q_SLOTS:
         for (const RegisterValue& value : now().image.registers)
             dump += fmt::format("{:#x} {:#x}\n", now().device->addressOf(value.instance, value.reg), value.value);
         w_->document().apply(editOf("", SetGoal{"uplink", "baud", "9600"}));
-        w_->document().apply(editOf("", SetClock{"BUS1", "8"}));
+        w_->document().apply(editOf("", SetClock{"BUS1", clockSaid("8")}));
         const std::string text = planText(now().plan);
         const std::uint32_t divider = codeOf("UART1.RATE.DIV");
         bool asked = false;

@@ -88,9 +88,9 @@ private Q_SLOTS:
         QVERIFY(idle.contains("Unused; keeps its reset value") && idle.contains("75 MHz") && !cpu.contains("Unused"));
         const QString set = plain(clockText(*s, s->device->findClock("PLLA.AUX")));
         QVERIFY2(set.contains("Unused, but running"), qPrintable(set));
-        const auto broken = run(with(demo(), SetClock{"BUS1", "1"}));
+        const auto broken = run(with(demo(), SetClock{"BUS1", clockSaid("1")}));
         QVERIFY(plain(clockText(*broken, broken->device->findClock("BUS1"))).contains("Above its limit of 75 MHz"));
-        const auto odd = run(with(demo(), SetClock{"CPU", "7"}));
+        const auto odd = run(with(demo(), SetClock{"CPU", clockSaid("7")}));
         QVERIFY(plain(clockText(*odd, odd->device->findClock("CPU"))).contains("150000000/7 Hz"));
     }
 
@@ -166,8 +166,8 @@ private Q_SLOTS:
         probe.title = "Probe";
         probe.kind = "clockout";
         probe.goals = {{"rate", "4 MHz"}};
-        Workpiece work =
-            with(with(with(demo(), InsertNeed{0, probe}), SetClock{"CKO.SRC", "HFX"}), SetClock{"CKO", "3"});
+        LoadedPlan work = with(with(with(demo(), InsertNeed{0, probe}), SetClock{"CKO.SRC", clockSaid("HFX")}),
+                               SetClock{"CKO", clockSaid("3")});
         const auto open = run(work);
         const Expected<Edit> bound = bindNeed(*open->device, *open->board, open->plan, "probe");
         QVERIFY(bound);
@@ -177,12 +177,12 @@ private Q_SLOTS:
         QVERIFY2(text.contains("MEASURED AT") && text.contains("3.99992") && text.contains("4.00008"),
                  qPrintable(text));
         QVERIFY(!hasFinding(*out, "CLK-11"));
-        QVERIFY(hasFinding(*run(with(work, SetClock{"CKO", "10"})), "CLK-11", "CKO"));
+        QVERIFY(hasFinding(*run(with(work, SetClock{"CKO", clockSaid("10")})), "CLK-11", "CKO"));
     }
 
     void namesFromAPlanCannotBecomeMarkup()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.need("uplink")->title = "<b>x</b><img src='file:///etc/passwd'>";
         const auto s = run(work);
         const QString html = needText(*s, needIndex(s->plan, "modem-ring"), "", {}) +

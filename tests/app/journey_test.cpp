@@ -109,7 +109,7 @@ private Q_SLOTS:
         w_->view().jump({Place::Kind::Clock, "BUS1", {}});
         type(w_->inspector()->field(), "2");
         station(Station::Source);
-        COMPARE_TEXT(now().plan.clocks.at("BUS1"), "2");
+        COMPARE_TEXT(clockDecisionText(now().plan.clocks.at("BUS1")), "2");
 
         // The prefix, and the folder, and then the write: no Enter but that of the question.
         type(w_->source()->prefix(), "gate");
@@ -128,11 +128,11 @@ private Q_SLOTS:
         });
         shortcut(QKeySequence::Save);
         QTRY_VERIFY(QFile::exists(path));
-        const Expected<Workpiece> saved = loadPlan(path.toStdString(), library());
+        const Expected<LoadedPlan> saved = loadPlan(path.toStdString(), library());
         QVERIFY2(saved.ok(), saved.ok() ? "" : saved.problem().text().c_str());
         COMPARE_TEXT(goalText(*saved->plan.need(uart), "baud"), "9600");
         COMPARE_TEXT(goalText(*saved->plan.need(spi), "rate"), "2 MHz");
-        COMPARE_TEXT(saved->plan.clocks.at("BUS1"), "2");
+        COMPARE_TEXT(clockDecisionText(saved->plan.clocks.at("BUS1")), "2");
         COMPARE_TEXT(saved->plan.prefix, "gate");
         QVERIFY(!w_->document().unsaved());
 

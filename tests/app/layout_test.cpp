@@ -18,7 +18,7 @@ class LayoutTest : public QObject {
     Q_OBJECT
 
     /// The plan's chip in another package: its pads at random pins, supplies at the rest.
-    static Workpiece packed(Workpiece work, Package::Kind kind, size_t pins, unsigned seed)
+    static LoadedPlan packed(LoadedPlan work, Package::Kind kind, size_t pins, unsigned seed)
     {
         Device device = *work.device;
         Package package;
@@ -83,8 +83,8 @@ private Q_SLOTS:
 
     void everyPackageIsInEveryOrientation()
     {
-        const Workpiece large = demo("pump-hall-a-done");
-        const Workpiece small = demo("rain-post-b-done");
+        const LoadedPlan large = demo("pump-hall-a-done");
+        const LoadedPlan small = demo("rain-post-b-done");
         for (int turns = 0; turns < 4; ++turns) {
             for (const char* name :
                  {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
@@ -128,7 +128,7 @@ private Q_SLOTS:
     {
         std::mt19937 random(29);
         for (int i = 0; i < 60; ++i) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             for (Need& need : work.plan.needs)
                 if (need.kind == "gpio")
                     need.binding.pads["pin"] = work.device->pads[random() % work.device->pads.size()].name;
@@ -151,7 +151,7 @@ private Q_SLOTS:
     void aDualRowHasTwoSides()
     {
         const Library bench(std::string(BINDREL_SOURCE_ROOT) + "/tests/data/library");
-        Workpiece work;
+        LoadedPlan work;
         work.device = bench.device("RD1016-D16").value();
         work.board = std::make_shared<const Board>(bench.board("bench").value());
         work.plan = emptyPlan(*work.board);
@@ -177,7 +177,7 @@ private Q_SLOTS:
 
     void aBallGridIsAGrid()
     {
-        Workpiece work = demo("pump-hall-a-done");
+        LoadedPlan work = demo("pump-hall-a-done");
         work.device = shippedDevice("AL7654-B176");
         const auto s = run(work);
         QCOMPARE(s->bindings.count(BoundNeed::State::Bound), int(work.plan.needs.size()));
@@ -216,7 +216,7 @@ private Q_SLOTS:
     void aSmallChangeMovesFewThings()
     {
         const ChipLayout before = layOut(*run(demo()));
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.need("lid-switch")->binding.pads["pin"] = "PD9";
         const ChipLayout after = layOut(*run(work));
         int moved = 0;

@@ -100,7 +100,7 @@ private Q_SLOTS:
             const std::string last = monkey.text();
             const std::string saved = (folder + "/saved.bindrel").toStdString();
             QVERIFY(writeFileAtomically(saved, last));
-            const Expected<Workpiece> read = loadPlan(saved, w_->document().library());
+            const Expected<LoadedPlan> read = loadPlan(saved, w_->document().library());
             QVERIFY2(read.ok(), read ? "" : read.problem().text().c_str());
             const auto again = computeSnapshot(*read);
             QCOMPARE(again->count(Finding::Severity::Error), now().count(Finding::Severity::Error));

@@ -38,7 +38,7 @@ class PendingTextTest : public WindowFixture {
     /// The text of a need in the file, as another program reads it.
     std::string savedGoal(const char* need, const char* name) const
     {
-        const Expected<Workpiece> saved = loadPlan(planPath().toStdString(), library());
+        const Expected<LoadedPlan> saved = loadPlan(planPath().toStdString(), library());
         return saved ? goalText(*saved->plan.need(need), name) : saved.problem().text();
     }
 
@@ -119,13 +119,13 @@ private Q_SLOTS:
         QLineEdit* field = w_->inspector()->field();
         type(field, "4");
         shortcut(QKeySequence("Ctrl+D")); // nothing is selected that could be copied; the setting is taken all the same
-        COMPARE_TEXT(now().plan.clocks.at("BUS1"), "4");
+        COMPARE_TEXT(clockDecisionText(now().plan.clocks.at("BUS1")), "4");
         // A rate is a question and no setting: it is not carried to another clock, nor searched for unasked.
         type(field, "75 MHz");
         w_->view().jump({Place::Kind::Clock, "BUS2", {}});
         QVERIFY(field->text() != "75 MHz");
         QVERIFY2(w_->message().contains("not searched for"), qPrintable(w_->message()));
-        COMPARE_TEXT(now().plan.clocks.at("BUS1"), "4");
+        COMPARE_TEXT(clockDecisionText(now().plan.clocks.at("BUS1")), "4");
     }
 
     void aCellOfThePinSheetIsTakenWhenTheStationChanges()
@@ -262,7 +262,7 @@ private Q_SLOTS:
     {
         open("done");
         w_->showStation(Station::Clocks);
-        const auto next = w_->document().preview(editOf("test", SetClock{"BUS1", "4"}));
+        const auto next = w_->document().preview(editOf("test", SetClock{"BUS1", clockSaid("4")}));
         QVERIFY(next.ok());
         w_->view().setPreview(*next);
         QVERIFY(w_->document().apply(editOf("test", SetText{SetText::What::Device, "MS0816-A32"})));

@@ -273,12 +273,13 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+4"));
         QVERIFY(w_->station() == Station::Tuning && !now().plan.crystals.contains("LFX"));
         // A signal is held and its goal changed: the plan that is saved opens again.
-        w_->document().apply(Edit{"x", {SetGoal{"uplink", "flow", "RTS/CTS"}, SetHold{"need uplink rts", true}}});
+        w_->document().apply(
+            Edit{"x", {SetGoal{"uplink", "flow", "RTS/CTS"}, SetHold{holdOfSignal("uplink", "rts"), true}}});
         w_->document().apply(editOf("y", SetGoal{"uplink", "flow", "none"}));
-        const Expected<Workpiece> read = parsePlan(planText(now().plan), "saved.bindrel", w_->document().library());
+        const Expected<LoadedPlan> read = parsePlan(planText(now().plan), "saved.bindrel", w_->document().library());
         QVERIFY2(read, read ? "" : read.problem().text().c_str());
         w_->document().undo();
-        QVERIFY(now().plan.held("need uplink rts"));
+        QVERIFY(now().plan.held(holdOfSignal("uplink", "rts")));
         w_->setDark(false);
     }
 

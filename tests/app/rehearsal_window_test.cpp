@@ -226,7 +226,7 @@ private Q_SLOTS:
         QCOMPARE(w_->station(), Station::Clocks);
         // Mended, it is gone; nothing of the old run is pointed into meanwhile.
         shortcut(QKeySequence("Ctrl+6"));
-        QVERIFY(w_->document().apply(editOf("divide", SetClock{"BUS1", "2"})));
+        QVERIFY(w_->document().apply(editOf("divide", SetClock{"BUS1", clockSaid("2")})));
         QTRY_COMPARE_WITH_TIMEOUT(station().hazards(), 0, 20'000);
     }
 
@@ -252,7 +252,7 @@ private Q_SLOTS:
         open("start");
         rehearse();
         for (int i = 0; i < 30; ++i) {
-            w_->document().apply(editOf("x", SetClock{"BUS1", std::to_string(1 + i % 3)}));
+            w_->document().apply(editOf("x", SetClock{"BUS1", FactorDecision{1 + i % 3}}));
             QTest::keyClick(&timeline(), i % 2 ? Qt::Key_Right : Qt::Key_End);
             QTest::keyClick(&timeline(), Qt::Key_N);
             if (i % 5 == 0)

@@ -107,7 +107,7 @@ private Q_SLOTS:
         QVERIFY2(w_->openPlan(pathText(odd)), qPrintable(w_->message()));
         QVERIFY(w_->document().apply(editOf("test", SetGoal{"uplink", "baud", "9600"})));
         QVERIFY(w_->document().save().ok());
-        const Expected<Workpiece> saved = loadPlan(odd, library());
+        const Expected<LoadedPlan> saved = loadPlan(odd, library());
         QVERIFY(saved.ok());
         COMPARE_TEXT(goalText(*saved->plan.need("uplink"), "baud"), "9600");
     }

@@ -312,7 +312,7 @@ private Q_SLOTS:
         QVERIFY(darkestIn("HFX") < 70);
         QVERIFY(darkestIn("PLLB.IN") > 70);
         // A broken limit is drawn in the colour of errors.
-        QVERIFY(document_->apply(editOf("", SetClock{"BUS1", "1"})));
+        QVERIFY(document_->apply(editOf("", SetClock{"BUS1", clockSaid("1")})));
         const QImage broken = ladder.viewport()->grab().toImage();
         const QRect row = ladder.rowRect(ladder.rowOf("BUS1"));
         bool red = false;
@@ -343,7 +343,7 @@ private Q_SLOTS:
     {
         open("done");
         QSignalSpy changed(document_.get(), &Document::changed), refused(document_.get(), &Document::refused);
-        QVERIFY(document_->apply(editOf("", SetClock{"BUS1", "4"})));
+        QVERIFY(document_->apply(editOf("", SetClock{"BUS1", clockSaid("4")})));
         QCOMPARE(changed.count(), 1);
         QVERIFY(!document_->apply(editOf("", SetGoal{"uplink", "baud", "x"})));
         QCOMPARE(changed.count(), 1);
@@ -398,7 +398,7 @@ private Q_SLOTS:
                     document_->apply(editOf("", SetBinding{plan.needs[random() % plan.needs.size()].id, {}}));
                 break;
             case 4:
-                document_->apply(editOf("", SetClock{"SYS", random() % 2 ? "HFI" : "HFX"}));
+                document_->apply(editOf("", SetClock{"SYS", InputDecision{random() % 2 ? "HFI" : "HFX"}}));
                 break;
             default:
                 if (!plan.needs.empty())

@@ -250,7 +250,7 @@ private Q_SLOTS:
     {
         open("done");
         shortcut(QKeySequence("Ctrl+3"));
-        QVERIFY(w_->document().apply(editOf("break", SetClock{"BUS1", "1"})));
+        QVERIFY(w_->document().apply(editOf("break", SetClock{"BUS1", clockSaid("1")})));
         QVERIFY(hasFinding(now(), "CLK-01", "BUS1"));
         shortcut(QKeySequence("Ctrl+Shift+R"));
         ReachPanel* reach = w_->clocks()->reach();
@@ -299,10 +299,10 @@ private Q_SLOTS:
         // Two sets of settings, swapped as one step.
         shortcut(QKeySequence("Ctrl+Shift+K"));
         QVERIFY(now().plan.slow.has_value());
-        QVERIFY(w_->document().apply(editOf("slower", SetClock{"BUS1", "8"})));
+        QVERIFY(w_->document().apply(editOf("slower", SetClock{"BUS1", clockSaid("8")})));
         shortcut(QKeySequence("Ctrl+Shift+W"));
         QCOMPARE(hertz(now(), "BUS1"), 75e6);
-        COMPARE_TEXT(now().plan.slow->clocks.at("BUS1"), "8");
+        COMPARE_TEXT(clockDecisionText(now().plan.slow->clocks.at("BUS1")), "8");
     }
 
     /// A finding about a clock offers the search that may mend it: by the mouse on its words, and by a key.
@@ -324,7 +324,7 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(now(), "CLK-11"));
         shortcut(QKeySequence("Ctrl+Z"));
         // Another supply: its finding offers to repair.
-        QVERIFY(w_->document().apply(editOf("mended", SetClock{"UOSC", "trimmed"})));
+        QVERIFY(w_->document().apply(editOf("mended", SetClock{"UOSC", clockSaid("trimmed")})));
         QVERIFY(w_->document().apply(editOf("supply", SetText{SetText::What::Supply, "2.5 V"})));
         QVERIFY(hasFinding(now(), "CLK-06"));
         shortcut(QKeySequence("F8"));

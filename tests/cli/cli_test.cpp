@@ -25,7 +25,7 @@ class CliTest : public QObject {
         explicit Workpieces(const QString& path) : path_(path.toStdString()) {}
         void unbind(const char* need) const
         {
-            bindrel::Expected<bindrel::Workpiece> work = bindrel::loadPlan(path_, library());
+            bindrel::Expected<bindrel::LoadedPlan> work = bindrel::loadPlan(path_, library());
             work->plan.need(need)->binding = {};
             if (!bindrel::savePlan(work->plan, path_))
                 qFatal("could not be saved");
@@ -176,6 +176,35 @@ private Q_SLOTS:
         QVERIFY(told["saved"].toBool() && told["changes"].toArray().size() == 3 && told["errors"].toInt() == 0);
         QVERIFY(textOf(plan.toStdString()).find("\"SYS\": \"HFX\"") != std::string::npos);
         QCOMPARE(cli({"check", "set.bindrel"}).code, 0);
+    }
+
+    void checkForServicesThatReviewChanges()
+    {
+        const QJsonObject json =
+            QJsonDocument::fromJson(cli({"check", "tangled.bindrel", "--format", "json"}).out).object();
+        const Result said = cli({"check", "tangled.bindrel", "--format", "sarif"});
+        QCOMPARE(said.code, 1);
+        const QJsonObject log = QJsonDocument::fromJson(said.out).object();
+        QCOMPARE(log["version"].toString(), "2.1.0");
+        const QJsonObject run = log["runs"].toArray().at(0).toObject();
+        const QJsonArray known = run["tool"]["driver"]["rules"].toArray(), results = run["results"].toArray();
+        const QJsonArray findings = json["findings"].toArray();
+        QVERIFY(!findings.isEmpty());
+        QCOMPARE(results.size(), findings.size());
+        for (int i = 0; i < results.size(); ++i) {
+            const QJsonObject result = results.at(i).toObject(), finding = findings.at(i).toObject();
+            QCOMPARE(result["ruleId"], finding["rule"]);
+            QCOMPARE(known.at(result["ruleIndex"].toInt()).toObject()["id"], finding["rule"]);
+            QCOMPARE(result["message"]["text"], finding["text"]);
+            QCOMPARE(result["level"].toString(), finding["severity"].toString() == "error" ? "error" : "warning");
+            QCOMPARE(result["locations"].toArray().at(0)["physicalLocation"]["artifactLocation"]["uri"].toString(),
+                     "tangled.bindrel");
+        }
+        // A rule is listed as it is named there.
+        const QJsonArray listed = QJsonDocument::fromJson(cli({"rules", "--format", "json"}).out).array();
+        QCOMPARE(listed.size(), known.size());
+        for (int i = 0; i < known.size(); ++i)
+            QCOMPARE(listed.at(i)["rule"], known.at(i)["id"]);
     }
 
     void checkIsTheSameInTextAndJson()
@@ -394,8 +423,8 @@ private Q_SLOTS:
 
     void repairMendsAndModesAreShown()
     {
-        bindrel::Workpiece work = demo();
-        work.plan.clocks["BUS1"] = "1";
+        bindrel::LoadedPlan work = demo();
+        work.plan.clocks["BUS1"] = clockSaid("1");
         QVERIFY(bindrel::savePlan(work.plan, dir_.filePath("broken.bindrel").toStdString()));
         QVERIFY(cli({"check", "broken.bindrel", "--format", "json"}).out.contains("\"ways\": \"repair\""));
         const Result list = cli({"repair", "broken.bindrel"});
@@ -517,9 +546,9 @@ private Q_SLOTS:
         for (const auto& change : bound["changes"].toArray())
             QVERIFY(change.toObject().contains("need") && change.toObject().contains("pads"));
         // Two that are both held and want one pad: nothing untangles it, and what would free it is said.
-        bindrel::Workpiece work = demo();
+        bindrel::LoadedPlan work = demo();
         work.plan.need("lid-switch")->binding.pads["pin"] = "PD0";
-        work.plan.holds = {"need lid-switch", "need uplink"};
+        work.plan.holds = {holdOfNeed("lid-switch"), holdOfNeed("uplink")};
         QVERIFY(bindrel::savePlan(work.plan, dir_.filePath("held.bindrel").toStdString()));
         const Result result = cli({"untangle", "held.bindrel", "--format", "json"});
         QCOMPARE(result.code, 1);
@@ -800,7 +829,7 @@ private Q_SLOTS:
     void whatIsNotBoundIsShownAllTheSame()
     {
         for (const char* name : {"start", "tangled", "done"}) {
-            bindrel::Expected<bindrel::Workpiece> work =
+            bindrel::Expected<bindrel::LoadedPlan> work =
                 bindrel::loadPlan(dir_.filePath(QString(name) + ".bindrel").toStdString(), library());
             QVERIFY(work.ok());
             std::vector<bindrel::Change> changes;

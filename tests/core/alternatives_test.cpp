@@ -11,16 +11,16 @@ using namespace bindrel::test;
 class AlternativesTest : public QObject {
     Q_OBJECT
 
-    static std::vector<Workpiece> plans()
+    static std::vector<LoadedPlan> plans()
     {
-        std::vector<Workpiece> out;
+        std::vector<LoadedPlan> out;
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
             out.push_back(demo(plan));
         return out;
     }
-    static Workpiece edited(const Workpiece& work, const Edit& edit)
+    static LoadedPlan edited(const LoadedPlan& work, const Edit& edit)
     {
-        Workpiece out = work;
+        LoadedPlan out = work;
         Expected<Plan> next = applied(work.plan, edit);
         if (!next)
             qFatal("%s", next.problem().text().c_str());
@@ -39,7 +39,7 @@ private Q_SLOTS:
     void everyOneCanBeApplied()
     {
         int tried = 0;
-        for (const Workpiece& work : plans()) {
+        for (const LoadedPlan& work : plans()) {
             const auto s = run(work);
             for (std::size_t n = 0; n < work.plan.needs.size(); ++n) {
                 const Alternatives all = alternativesOf(*s, n);
@@ -49,7 +49,7 @@ private Q_SLOTS:
                 QVERIFY(!all.ranking.empty());
                 for (std::size_t chosen = 1; chosen < all.all.size(); ++chosen, ++tried) {
                     const Alternative& one = all.all[chosen];
-                    const Workpiece then = edited(work, applyAlternative(*s, n, all, chosen));
+                    const LoadedPlan then = edited(work, applyAlternative(*s, n, all, chosen));
                     const auto t = run(then);
                     const std::string where = work.plan.needs[n].id + ", " + one.choice;
                     const Setting& setting = t->settings[n];
@@ -67,7 +67,7 @@ private Q_SLOTS:
                     const Alternatives again = alternativesOf(*t, n);
                     QVERIFY2(again.used == int(chosen) && again.all.size() == all.all.size(), where.c_str());
                     QVERIFY(applyAlternative(*t, n, again, chosen).changes.empty());
-                    const Workpiece back = edited(then, applyAlternative(*t, n, again, 0));
+                    const LoadedPlan back = edited(then, applyAlternative(*t, n, again, 0));
                     QVERIFY2(planText(back.plan) == planText(work.plan), where.c_str());
                 }
             }
@@ -78,7 +78,7 @@ private Q_SLOTS:
     /// A prescaler that is set by hand leaves the counter to be found for the goal, as plain enumeration finds it.
     void theRestIsFoundForWhatIsSetByHand()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const auto s = run(work);
         const std::size_t n = std::size_t(needIndex(work.plan, "tick"));
         const InstanceIndex instance = s->bindings.needs[n].instance;
@@ -91,7 +91,7 @@ private Q_SLOTS:
         std::mt19937 random(seeded(36));
         for (int round = 0; round < 60; ++round) {
             const std::uint32_t code = random() % (std::min<std::uint32_t>(most, 40'000) + 1);
-            const Workpiece then =
+            const LoadedPlan then =
                 with(work, SetOverride{"tick", s->device->registerOf(ref).name + "." + s->device->fieldOf(ref).name,
                                        std::to_string(code)});
             const auto t = run(then);
@@ -116,7 +116,7 @@ private Q_SLOTS:
     void theEndsOfAFieldAreTakenToo()
     {
         int heeded = 0, contradicted = 0;
-        for (const Workpiece& work : plans()) {
+        for (const LoadedPlan& work : plans()) {
             const auto s = run(work);
             for (std::size_t n = 0; n < work.plan.needs.size(); ++n) {
                 const Alternatives all = alternativesOf(*s, n);
@@ -150,7 +150,7 @@ private Q_SLOTS:
     void needsInStepAreOnOneAxis()
     {
         for (const char* at : {"", "30 %", "12 us"}) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             if (*at)
                 work.plan.need("gate-bridge")->goals.state("trigger_at", at);
             const auto s = run(work);

@@ -16,16 +16,16 @@ using namespace bindrel::test;
 class AssignmentTest : public QObject {
     Q_OBJECT
 
-    static Workpiece bare(const std::string& chip = "SE4332-C64")
+    static LoadedPlan bare(const std::string& chip = "SE4332-C64")
     {
-        Workpiece work;
+        LoadedPlan work;
         work.device = *library().device(chip);
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "bare";
         work.plan.device = chip;
         return work;
     }
-    static Workpiece after(Workpiece work, const std::string& assignment)
+    static LoadedPlan after(LoadedPlan work, const std::string& assignment)
     {
         const Expected<Edit> edit = readAssignment(work, assignment);
         if (!edit)
@@ -42,7 +42,7 @@ class AssignmentTest : public QObject {
         work.plan = *next;
         return work;
     }
-    static QString refused(const Workpiece& work, const std::string& assignment)
+    static QString refused(const LoadedPlan& work, const std::string& assignment)
     {
         const Expected<Edit> edit = readAssignment(work, assignment);
         return edit ? QString("accepted") : QString::fromStdString(edit.problem().message);
@@ -54,7 +54,7 @@ private Q_SLOTS:
         for (const auto& entry : std::filesystem::directory_iterator(BINDREL_EXAMPLES)) {
             if (entry.path().extension() != ".bindrel")
                 continue;
-            const Workpiece work = demo(entry.path().stem().string());
+            const LoadedPlan work = demo(entry.path().stem().string());
             // Where needs are in conflict a pad cannot be had at no cost to another.
             if (bind(*work.device, work.plan).count(BoundNeed::State::Contested) > 0)
                 continue;
@@ -62,42 +62,42 @@ private Q_SLOTS:
                 for (const auto& [goal, value] : need.goals) {
                     if (!matters(need, goal))
                         continue;
-                    Workpiece less = work;
+                    LoadedPlan less = work;
                     Plan& plan = less.plan;
                     plan.need(need.id)->goals.state(goal, value);
-                    const Workpiece set = after(less, need.id + "." + goal + "=" + value);
+                    const LoadedPlan set = after(less, need.id + "." + goal + "=" + value);
                     QCOMPARE(goalText(*set.plan.need(need.id), goal), value);
                 }
                 for (const auto& [signal, pad] : need.binding.pads) {
-                    const Workpiece same = after(work, need.id + "." + signal + "=" + pad);
+                    const LoadedPlan same = after(work, need.id + "." + signal + "=" + pad);
                     QVERIFY2(same.plan.need(need.id)->binding.pads == need.binding.pads, need.id.c_str());
                     if (findKind(need.kind)->goal(signal))
                         continue; // nothing behind = is the goal's default
-                    const Workpiece open = after(work, need.id + "." + signal + "=");
+                    const LoadedPlan open = after(work, need.id + "." + signal + "=");
                     QVERIFY(!open.plan.need(need.id)->binding.pads.contains(signal));
-                    const Workpiece again = after(open, need.id + "." + signal + "=" + pad);
+                    const LoadedPlan again = after(open, need.id + "." + signal + "=" + pad);
                     QCOMPARE(again.plan.need(need.id)->binding.pads.at(signal), pad);
                 }
             }
             for (const auto& [clock, setting] : work.plan.clocks)
-                QVERIFY(after(work, clock + "=" + setting).plan.clocks == work.plan.clocks);
+                QVERIFY(after(work, clock + "=" + clockDecisionText(setting)).plan.clocks == work.plan.clocks);
         }
     }
 
     void aBareChipGetsItsCrystal()
     {
-        Workpiece work = after(bare(), "HFX=12 MHz, 20 ppm, load 10 pF, stray 3 pF");
+        LoadedPlan work = after(bare(), "HFX=12 MHz, 20 ppm, load 10 pF, stray 3 pF");
         work = after(work, "SYS=HFX");
         const auto s = computeSnapshot(work);
         const ClockIndex sys = s->device->findClock("SYS");
         QCOMPARE(s->rates.clocks[size_t(sys)].rate, Frequency(Rational(12'000'000)));
         QCOMPARE(s->count(Finding::Severity::Error), 0);
         // It is in the file, and comes back.
-        const Expected<Workpiece> read = parsePlan(planText(work.plan), "x.bindrel", library());
+        const Expected<LoadedPlan> read = parsePlan(planText(work.plan), "x.bindrel", library());
         QVERIFY2(read, read ? "" : read.problem().message.c_str());
         QVERIFY(read->plan == work.plan);
         // A board's own crystal can be told otherwise, also that it is not fitted.
-        const Workpiece board = after(demo(), "HFX=not fitted");
+        const LoadedPlan board = after(demo(), "HFX=not fitted");
         QVERIFY(!computeSnapshot(board)->board->crystals.contains("HFX"));
         QVERIFY(computeSnapshot(after(board, "HFX="))->board->crystals.contains("HFX"));
         QVERIFY(refused(work, "HFX=12 MHz, soon").contains("soon"));
@@ -132,7 +132,7 @@ private Q_SLOTS:
 
     void aLineWithPadsIsBoundThere()
     {
-        const Workpiece work = bare();
+        const LoadedPlan work = bare();
         const auto add = [&](const std::string& line) -> Expected<Plan> {
             const Expected<StatedNeed> stated = parseNeedLine(line, *work.device, *work.board);
             if (!stated)
@@ -163,7 +163,7 @@ private Q_SLOTS:
 
     void whatIsNotUnderstoodIsNamed()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const std::string need = work.plan.needs[0].id;
         QVERIFY(refused(work, "x").contains("WHAT=VALUE"));
         QVERIFY(refused(work, "SYSS=3").contains("\"SYS\""));

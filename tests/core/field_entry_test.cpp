@@ -133,7 +133,7 @@ private Q_SLOTS:
                        file.text().find(device.nameOf(ref) + " is set by hand") != std::string::npos;
             QVERIFY2(told, (device.nameOf(ref) + " is not in the C").c_str());
             // It survives a change of goals.
-            Workpiece other = s->with(then->plan);
+            LoadedPlan other = s->with(then->plan);
             if (findKind(then->plan.needs[need].kind)->goal("priority")) {
                 other = with(other, SetGoal{then->plan.needs[need].id, "priority", "1"});
                 QCOMPARE(run(other)->image.codeOf(device, ref), was ^ 1u);
@@ -143,7 +143,7 @@ private Q_SLOTS:
             QVERIFY(dropped.ok() && dropped->kind == FieldEntry::Kind::Dropped);
             QCOMPARE(planText(after(*then, dropped->edit)->plan), planText(s->plan));
             // The chip comes up with it as with what the goals asked for.
-            const Expected<Workpiece> read = parsePlan(planText(then->plan), "test.bindrel", library());
+            const Expected<LoadedPlan> read = parsePlan(planText(then->plan), "test.bindrel", library());
             QVERIFY2(read.ok(), read ? "" : read.problem().message.c_str());
         }
         QVERIFY(seen > 5);
@@ -248,7 +248,7 @@ private Q_SLOTS:
     {
         for (const auto& [field, text] : std::vector<std::pair<std::string, std::string>>{
                  {"NOPE.FIELD", "1"}, {"CTL.NOPE", "1"}, {"RATE.DIV", "99999999"}}) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             work.plan.need("uplink")->overrides[field] = text;
             const auto s = run(work);
             const auto found = std::find_if(s->findings.begin(), s->findings.end(),

@@ -17,7 +17,7 @@ class OtherChipTest : public QObject {
 
     static Library bench() { return Library(std::string(BINDREL_SOURCE_ROOT) + "/tests/data/library"); }
 
-    static Workpiece plan()
+    static LoadedPlan plan()
     {
         const char* text = R"({
             "bindrel": 1, "name": "bench", "device": "RD1016-D16", "board": "bench",
@@ -30,7 +30,7 @@ class OtherChipTest : public QObject {
                 { "id": "debug", "kind": "debug" }
             ]
         })";
-        Expected<Workpiece> work = parsePlan(text, "bench.bindrel", bench());
+        Expected<LoadedPlan> work = parsePlan(text, "bench.bindrel", bench());
         if (!work)
             qFatal("%s", work.problem().text().c_str());
         const Expected<Edit> edit = bindAllOpen(*work->device, *work->board, work->plan);
@@ -66,7 +66,7 @@ private Q_SLOTS:
 
     void resetIsReadFromItsRegisters()
     {
-        Workpiece work = plan();
+        LoadedPlan work = plan();
         work.plan.clocks.clear();
         const auto s = run(work);
         // OSC resets to 6: the RC oscillator, divided by 2.
@@ -106,7 +106,7 @@ private Q_SLOTS:
     /// memory that is lost, bits here and there, a word and its inverse.
     void itsPowerAndMemory()
     {
-        Workpiece work = plan();
+        LoadedPlan work = plan();
         work.plan.regulator = "B";
         work.plan.stored = {{"KEEP.PART", "4"}, {"KEEP.LOW", "2.0 V"}};
         work.plan.modes = {"REST"};
@@ -133,8 +133,8 @@ private Q_SLOTS:
 
     void waitStatesComeOffAfterTheClockIsSlow()
     {
-        Workpiece work = plan();
-        work.plan.clocks = {{"MUX", "RC"}, {"CORE", "8"}};
+        LoadedPlan work = plan();
+        work.plan.clocks = {{"MUX", InputDecision{"RC"}}, {"CORE", FactorDecision{8}}};
         const auto s = run(work);
         int divided = -1, relaxed = -1;
         for (size_t i = 0; i < s->image.steps.size(); ++i)
@@ -149,8 +149,8 @@ private Q_SLOTS:
 
     void limitsAndFindingsAreItsOwn()
     {
-        Workpiece slow = plan();
-        slow.plan.clocks = {{"MUX", "RC"}};
+        LoadedPlan slow = plan();
+        slow.plan.clocks = {{"MUX", InputDecision{"RC"}}};
         // 2 % of the oscillator, 1 % of the other end: 8 samples and an 11-bit-time frame leave 2.38 %.
         const auto s = run(slow);
         QVERIFY2(hasFinding(*s, "GOAL-01", "terminal"), findingsText(*s).c_str());
@@ -165,8 +165,8 @@ private Q_SLOTS:
     void aSpreadSpectrumWidensTheTolerance()
     {
         const auto plain = run(plan());
-        Workpiece work = plan();
-        work.plan.clocks["SPREAD"] = "WIDE";
+        LoadedPlan work = plan();
+        work.plan.clocks["SPREAD"] = clockSaid("WIDE");
         const auto s = run(work);
         const auto tolerance = [](const Snapshot& of) {
             return of.rates.clocks[size_t(of.device->findClock("CORE"))].tolerance;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "tests/support/fixtures.h"
 
 #include <random>
@@ -12,13 +12,13 @@ using namespace bindrel::test;
 class PipelineTest : public QObject {
     Q_OBJECT
 
-    static Workpiece scrambled(std::mt19937& random)
+    static LoadedPlan scrambled(std::mt19937& random)
     {
-        Workpiece work = demo(random() % 2 ? "sluice-node-c-done" : "sluice-node-c-tangled");
+        LoadedPlan work = demo(random() % 2 ? "sluice-node-c-done" : "sluice-node-c-tangled");
         const Device& d = *work.device;
         for (unsigned k = random() % 10; k > 0; --k) {
             const size_t clock = random() % d.clocks.size();
-            const std::vector<std::string> choices = clockChoices(d, int(clock));
+            const std::vector<ClockDecision> choices = clockChoices(d, int(clock));
             if (!choices.empty())
                 work.plan.clocks[d.clocks[clock].id] = choices[random() % choices.size()];
         }
@@ -60,7 +60,7 @@ private Q_SLOTS:
     {
         std::mt19937 random(seeded(41));
         for (int i = 0; i < 400; ++i) {
-            const Workpiece work = scrambled(random);
+            const LoadedPlan work = scrambled(random);
             const auto s = run(work);
             const Device& d = *s->device;
 
@@ -140,7 +140,7 @@ private Q_SLOTS:
             }
 
             // The plan survives its file.
-            const Expected<Workpiece> again = parsePlan(planText(work.plan), "again", library());
+            const Expected<LoadedPlan> again = parsePlan(planText(work.plan), "again", library());
             if (again.ok())
                 QVERIFY(again->plan == work.plan);
         }
@@ -151,7 +151,7 @@ private Q_SLOTS:
         std::mt19937 random(seeded(43));
         int bound = 0;
         for (int i = 0; i < 150; ++i) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             for (Need& need : work.plan.needs)
                 if (random() % 2)
                     need.binding = {};
@@ -178,7 +178,7 @@ private Q_SLOTS:
 
     void hugeAndOddPlansAreTakenInStride()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (int i = 0; i < 500; ++i) {
             Need need;
             need.id = "n" + std::to_string(i);
@@ -189,12 +189,12 @@ private Q_SLOTS:
         const auto s = run(work);
         QCOMPARE(s->bindings.count(BoundNeed::State::Open), 500);
         QVERIFY(!bindAllOpen(*work.device, *work.board, work.plan).ok());
-        Workpiece odd = demo();
+        LoadedPlan odd = demo();
         odd.plan.needs[0].kind = "no such kind";
         odd.plan.needs[1].binding.instance = "NOPE";
         odd.plan.needs[2].binding.pads["scl"] = "NOPE";
-        odd.plan.clocks["BUS1"] = "banana";
-        odd.plan.clocks["NOPE"] = "1";
+        odd.plan.clocks["BUS1"] = InputDecision{"banana"};
+        odd.plan.clocks["NOPE"] = clockSaid("1");
         odd.plan.range = "R77";
         odd.plan.supply = "lots";
         (void)run(odd);

@@ -88,22 +88,36 @@ private Q_SLOTS:
 
     void stagesUseOnlyThoseBeforeThem()
     {
-        const QStringList order{"base",      "quantity", "tables", "makers",      "device",   "plan",
-                                "pins",      "clocks",   "tuning", "image",       "findings", "source",
-                                "rehearsal", "kinds",    "output", "interchange", "describe"};
+        const QStringList order{"base",   "quantity",  "json",   "tables", "makers",      "device",
+                                "plan",   "pins",      "clocks", "tuning", "image",       "findings",
+                                "source", "rehearsal", "kinds",  "output", "interchange", "describe"};
         for (const QString& stage : order)
             for (const QString& file : sourcesBelow("core/" + stage))
                 for (const QString& include : includesOf(file)) {
                     const QStringList parts = include.split('/');
                     if (parts.size() < 3 || parts[0] != "core")
                         continue;
-                    // Readers of quantities are used by the JSON reader, which both live at the bottom.
-                    if (stage == "base" && parts[1] == "quantity")
-                        continue;
                     // What goes out is made from the whole picture: the snapshot lies beside the stages.
                     QVERIFY2(order.indexOf(parts[1]) >= 0 && order.indexOf(parts[1]) <= order.indexOf(stage),
                              qPrintable(file + ": " + include));
                 }
+    }
+
+    /// Of two rooms of the window at most one knows the other.
+    void roomsOfTheWindowDoNotKnowEachOther()
+    {
+        QMap<QString, QString> knows; // "from to" -> by which file
+        for (const QString& file : sourcesBelow("app")) {
+            const QString from = QString(file).remove(QString(BINDREL_SOURCE_ROOT) + "/").section('/', 1, 1);
+            for (const QString& include : includesOf(file))
+                if (include.startsWith("app/") && include.count('/') == 2 && include.section('/', 1, 1) != from)
+                    knows[from + " " + include.section('/', 1, 1)] = file + ": " + include;
+        }
+        QVERIFY(knows.size() > 20);
+        for (auto it = knows.begin(); it != knows.end(); ++it) {
+            const QString back = it.key().section(' ', 1) + " " + it.key().section(' ', 0, 0);
+            QVERIFY2(!knows.contains(back), qPrintable(it.value() + " and " + knows.value(back)));
+        }
     }
 
     /// The sources of a folder compile as one unit or apart: what a file keeps to itself must not meet its

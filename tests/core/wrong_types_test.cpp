@@ -89,7 +89,7 @@ private Q_SLOTS:
         int refused = 0;
         const int tried =
             damage(parsed(planText(fullPlan().plan)), 2, [&](const std::string& text, const std::string& where) {
-                const Expected<Workpiece> work = parsePlan(text, "p", library());
+                const Expected<LoadedPlan> work = parsePlan(text, "p", library());
                 if (work.ok()) {
                     (void)computeSnapshot(*work);
                 } else {
@@ -139,7 +139,7 @@ private Q_SLOTS:
                        if (device.ok()) {
                            (void)lint(*device);
                            // A plan of its own must not crash on it either.
-                           Workpiece work;
+                           LoadedPlan work;
                            work.device = std::make_shared<const Device>(*device);
                            work.board = std::make_shared<const Board>();
                            Need need;

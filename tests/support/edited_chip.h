@@ -37,7 +37,7 @@ struct EditedChip {
     {
         return parseDevice(textOf(dataPath(folder + member)), "own.json", json.dump(1), "family.json");
     }
-    std::shared_ptr<const Snapshot> with(Workpiece work) const
+    std::shared_ptr<const Snapshot> with(LoadedPlan work) const
     {
         const Expected<Device> device = this->device();
         if (!device)

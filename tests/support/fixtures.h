@@ -2,12 +2,15 @@
 #pragma once
 
 #include "core/base/files.h"
+#include "core/base/text.h"
 #include "core/pins/options.h"
+#include "core/quantity/parse.h"
 #include "core/snapshot.h"
 #include "tests/support/test_program.h"
 
 #include <QtTest>
 
+#include <cmath>
 #include <filesystem>
 #include <map>
 #include <string>
@@ -50,24 +53,52 @@ inline std::string textOf(const std::filesystem::path& path)
 }
 
 /// A demo plan; fails the test by crashing if it does not load, since every test stands on it.
-inline Workpiece demo(const std::string& name = "sluice-node-c-done")
+inline LoadedPlan demo(const std::string& name = "sluice-node-c-done")
 {
-    static std::map<std::string, Workpiece> loaded; // reading the device again for each of many cases only costs time
+    static std::map<std::string, LoadedPlan> loaded; // reading the device again for each of many cases only costs time
     const auto known = loaded.find(name);
     if (known != loaded.end())
         return known->second;
-    Expected<Workpiece> work = loadPlan(demoPath(name), library());
+    Expected<LoadedPlan> work = loadPlan(demoPath(name), library());
     if (!work)
         qFatal("%s", work.problem().text().c_str());
     return loaded[name] = *std::move(work);
 }
 
-inline std::shared_ptr<const Snapshot> run(const Workpiece& work)
+inline std::shared_ptr<const Snapshot> run(const LoadedPlan& work)
 {
     return computeSnapshot(work);
 }
 
-inline Workpiece with(Workpiece work, const Change& change)
+/// What a plan's file would say of a clock, read without the chip: a factor starts with a digit, a rate has a unit.
+inline ClockDecision clockSaid(const std::string& text)
+{
+    if (text == "none")
+        return InputDecision{};
+    if (std::isdigit(static_cast<unsigned char>(text[0])) && text.find("Hz") == std::string::npos) {
+        const size_t plus = text.find('+'), slash = text.find('/');
+        Rational factor(std::llround(std::stod(text.substr(0, plus)) * 4096), 4096);
+        if (plus != std::string::npos)
+            factor = factor + Rational(std::stoll(text.substr(plus + 1)), std::stoll(text.substr(slash + 1)));
+        return FactorDecision{factor.num(), factor.den()};
+    }
+    RunDecision out;
+    for (const std::string& part : splitted(text, ',')) {
+        const std::string word(trimmed(part));
+        const Expected<Frequency> rate = parseFrequency(word);
+        if (rate && word.find("Hz") != std::string::npos)
+            out.rate = *rate;
+        else if (word == "on" || word == "off")
+            out.run = word == "on" ? ClockRun::On : ClockRun::Off;
+        else if (word == "trimmed" || word == "monitored")
+            (word == "trimmed" ? out.trimmed : out.monitored) = true;
+        else if (word != "auto")
+            return InputDecision{word};
+    }
+    return out;
+}
+
+inline LoadedPlan with(LoadedPlan work, const Change& change)
 {
     Expected<Plan> next = applied(work.plan, editOf("test", change));
     if (!next)
@@ -78,9 +109,9 @@ inline Workpiece with(Workpiece work, const Change& change)
 
 /// The finished plan with one of everything that a plan file can hold: pins, nets, a part of its own, holds, DMA, slow
 /// clocks, low-power modes.
-inline Workpiece fullPlan()
+inline LoadedPlan fullPlan()
 {
-    Workpiece work = demo();
+    LoadedPlan work = demo();
     work.plan.parts.push_back({"lamp-2", "Second lamp", "Beside the door.", {"lamp", "on"}, true, {}, {}});
     TerminalFact& fact = work.plan.parts.back().facts["on"];
     fact.pull = TerminalFact::Level::Low;
@@ -108,7 +139,7 @@ inline Workpiece fullPlan()
                     .signals[size_t(work.device->routes[size_t(seat.route)].signal)]
                     .name;
     work.plan.supply = "3.2 V";
-    work.plan.slow = ClockSet{"R2", {{"SYS", "HFI"}, {"BUS1", "1"}}};
+    work.plan.slow = ClockSet{"R2", {{"SYS", InputDecision{"HFI"}}, {"BUS1", FactorDecision{1}}}};
     work.plan.modes = {"SLEEP", "STOP"};
     work.plan.holds = {holdOfNeed("uplink"), holdOfClock("SYS"), holdOfSignal("beacon", "out1")};
     work.plan.onFailure = OnFailure::FallBack;

@@ -3,7 +3,7 @@
 
 #include "core/clocks/trial.h"
 #include "core/pins/placement.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "tests/support/fixtures.h"
 
 #include <random>
@@ -11,7 +11,7 @@
 namespace bindrel::test {
 
 /// Plans of a demo whose clocks are all inside their limits: a random walk over decisions and operating ranges.
-inline std::vector<Plan> validPlans(const Workpiece& work, unsigned seed, size_t count)
+inline std::vector<Plan> validPlans(const LoadedPlan& work, unsigned seed, size_t count)
 {
 #ifdef __SANITIZE_ADDRESS__
     count = std::min<size_t>(count, 5);
@@ -24,7 +24,7 @@ inline std::vector<Plan> validPlans(const Workpiece& work, unsigned seed, size_t
         Plan plan = out[random() % out.size()];
         for (unsigned changes = 1 + random() % 5; changes > 0; --changes) {
             const size_t clock = random() % device.clocks.size();
-            const std::vector<std::string> choices = clockChoices(device, int(clock));
+            const std::vector<ClockDecision> choices = clockChoices(device, int(clock));
             if (choices.empty() || device.clocks[clock].tier == "source")
                 continue;
             plan.clocks[device.clocks[clock].id] = choices[random() % choices.size()];
@@ -47,7 +47,7 @@ inline std::vector<Plan> validPlans(const Workpiece& work, unsigned seed, size_t
 }
 
 /// The plan with some of its needs, each bound anew to one of the places that are free for it, drawn by lot.
-inline Workpiece shuffled(Workpiece work, unsigned seed)
+inline LoadedPlan shuffled(LoadedPlan work, unsigned seed)
 {
     std::mt19937 random(seeded(seed));
     Plan& plan = work.plan;

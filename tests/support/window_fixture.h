@@ -3,7 +3,7 @@
 
 #include "app/frame/inspector.h"
 #include "app/frame/main_window.h"
-#include "app/frame/option_finder.h"
+#include "app/session/option_finder.h"
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/proposal_list.h"
@@ -114,7 +114,7 @@ protected:
         return nullptr;
     }
 
-    /// Presses a button of the next modal dialog, by its text.
+    /// RowButtons a button of the next modal dialog, by its text.
     static void answer(const QString& button, QString* seen = nullptr)
     {
         inDialog([=](QWidget* modal) {

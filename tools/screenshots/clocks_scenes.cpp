@@ -52,8 +52,8 @@ std::vector<Scene> clocksScenes()
          [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.document().apply(editOf("USB from its oscillator", SetClock{"UOSC", std::nullopt}));
-             w.document().apply(editOf("USB from its oscillator", SetClock{"USBK", "UOSC"}));
-             w.document().apply(editOf("CAN from inside", SetClock{"CANK", "HFI"}));
+             w.document().apply(editOf("USB from its oscillator", SetClock{"USBK", InputDecision{"UOSC"}}));
+             w.document().apply(editOf("CAN from inside", SetClock{"CANK", InputDecision{"HFI"}}));
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Clock, "USBK");
          }},

@@ -64,10 +64,10 @@ std::vector<Scene> planScenes()
         {"changed-on-disk",
          [](MainWindow& w) {
              open(w, "sluice-node-c-done");
-             w.document().apply(editOf("", SetClock{"BUS1", "4"}));
+             w.document().apply(editOf("", SetClock{"BUS1", FactorDecision{4}}));
              Plan theirs = w.document().snapshot().plan;
              theirs.supply = "3.2 V";
-             theirs.clocks["BUS1"] = "2";
+             theirs.clocks["BUS1"] = FactorDecision{2};
              (void)savePlan(theirs, w.document().path().toStdString());
              auto* dialog = new DiskDialog(w.document(), &w);
              dialog->show();

@@ -28,14 +28,14 @@ AdcGoals AdcGoals::of(const Need& need)
 
 Kind adcKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "adc";
-    kind.title = "ADC";
-    kind.otherNames = {{"analog input", {}}, {"analog inputs", {}}, {"converter", {}}};
-    kind.instanceKind = "adc";
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "adc";
+    spec.title = "ADC";
+    spec.otherNames = {{"analog input", {}}, {"analog inputs", {}}, {"converter", {}}};
+    spec.instanceKind = "adc";
+    spec.goals = {
         {"inputs", "Inputs", T::Integer, "1", {}, "Converted one after the other.", 1, 8},
         {"rate", "Sequences per second", T::Frequency, "1 kHz", {}, "Rate at which all inputs are converted."},
         {"resolution", "Resolution", T::Integer, "12", {}, "Minimum number of bits.", 6, 24},
@@ -97,9 +97,9 @@ Kind adcKind()
         takesGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
-    addDmaGoals(kind);
-    kind.sourceResistanceGoal = "source";
-    kind.signals = [](const Need& need) {
+    addDmaGoals(spec);
+    spec.sourceResistanceGoal = "source";
+    spec.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;
         const int count = std::clamp(int(goalNumber(need, "inputs")), 1, 8);
@@ -107,26 +107,26 @@ Kind adcKind()
             out.push_back({"in" + std::to_string(i + 1), "input " + std::to_string(i + 1), "IN#", i, D::Analog, false});
         return out;
     };
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    spec.relevant = [](const Need& need, std::string_view goal) {
         return (goal != "by" || goalIs(need, "trigger", "timer")) &&
                ((goal != "watch_low" && goal != "watch_high") || goalIs(need, "watch", "yes"));
     };
-    kind.requests = [](const Need& need) {
+    spec.requests = [](const Need& need) {
         return goalIs(need, "dma", "results") ? std::vector<std::string>{"RESULT"} : std::vector<std::string>();
     };
     // One converter serves several needs in turn, each of which sets it for itself. One that a timer or DMA drives is
     // busy for good.
-    kind.sharedAs = [](const Need& need) {
+    spec.sharedAs = [](const Need& need) {
         return goalIs(need, "dma", "results") || !goalIs(need, "trigger", "software") ||
                        goalIs(need, "interrupt", "yes") || goalIs(need, "watch", "yes")
                    ? std::string()
                    : std::string("converter");
     };
-    kind.brief = [](const Need& need) {
+    spec.brief = [](const Need& need) {
         return shortGoal(need, "rate") + ", " + goalText(need, "resolution") + " bit";
     };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the converter on.", {}},
         {"regulator", Use::Config, false, "", "1: its own regulator runs; set first.", {}},
         {"calibrate", Use::Config, false, "", "1: starts the calibration, before the converter is on.", {}},
@@ -180,28 +180,28 @@ Kind adcKind()
         {"done_interrupt", Use::Config, false, "", "Lets each value interrupt. Without it, it always does.", {}},
         {"done", Use::Status, true, "", "A value is there; reading the data takes it away.", {}},
         {"data", Use::Data, true, "", "The value, from 0; all bits set is just below the reference.", {}}};
-    kind.abilities = {
+    spec.abilities = {
         {"resolution", "Bits that can be chosen; without it as many as the data has."},
         {"sample_cycles", "Sample times that can be chosen, in kernel cycles."},
         {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
         {"sample_femtofarads", "Capacitor that an input charges."},
         {"sample_ohms", "Resistance of the switch in front of it."},
         {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
-    kind.instanceSignals = {{"IN#", "Input.", "analog"}};
-    kind.instanceRequests = {{"RESULT", "A value is there."}};
-    kind.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
-    room.tuning.solve = solveAdc;
-    room.tuning.startedByTimers = true;
-    room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need& need) {
+    spec.instanceSignals = {{"IN#", "Input.", "analog"}};
+    spec.instanceRequests = {{"RESULT", "A value is there."}};
+    spec.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
+    kind.tuning.solve = solveAdc;
+    kind.tuning.startedByTimers = true;
+    kind.tuning.streams = [](const Device& device, InstanceIndex instance, const Need& need) {
         return std::vector<StreamSpec>{{"RESULT", "data", true,
                                         adcResolution(device, instance, goalsOf<AdcGoals>(need).bits) > 16 ? 4 : 2,
                                         "results"}};
     };
-    room.source = {declareAdc,
+    kind.source = {declareAdc,
                    defineAdc,
                    {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value",
                     "millivolts", "done", "watched"}};
-    return room;
+    return kind;
 }
 
 } // namespace bindrel

@@ -108,7 +108,8 @@ static std::optional<Duration> sequenceOf(const Setting& setting, const TuningCo
 static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Setting& out)
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    Achieved row{"watch", "Watch", say(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true, {}, {}};
+    Achieved row{"watch", "Watch", formatIfNeeded(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true,
+                 {},      {}};
     const std::int64_t largest = (INT64_C(1) << std::min<std::int64_t>(bits, 30)) - 1;
     const auto step = [&](std::int64_t millivolts) {
         return std::clamp<std::int64_t>(
@@ -122,23 +123,23 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
     if (!c.has("watch_low") || !c.has("watch_high") || !c.has("watched")) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble = say(c, "{} holds its values against nothing. Compare them in the program.", name);
+        row.trouble = formatIfNeeded(c, "{} holds its values against nothing. Compare them in the program.", name);
     } else if (g.watchLow >= g.watchHigh || g.watchHigh > g.millivolts) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble =
-            say(c, "the lower level must lie below the upper one, and that at most at the reference of {} mV.",
-                g.millivolts);
+        row.trouble = formatIfNeeded(
+            c, "the lower level must lie below the upper one, and that at most at the reference of {} mV.",
+            g.millivolts);
     } else if (!fits("watch_low", low) || !fits("watch_high", high)) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble = say(c, "{} cannot hold levels of {} bits. Ask for fewer.", name, bits);
+        row.trouble = formatIfNeeded(c, "{} cannot hold levels of {} bits. Ask for fewer.", name, bits);
     } else {
         const auto volts = [&](std::int64_t code) {
-            return say(c, Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4);
+            return formatIfNeeded(c, Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4);
         };
-        row.achieved = say(c, "{} to {}", volts(low), volts(high));
-        row.formula = say(c, "{} to {} of {}", low, high, largest);
+        row.achieved = formatIfNeeded(c, "{} to {}", volts(low), volts(high));
+        row.formula = formatIfNeeded(c, "{} to {} of {}", low, high, largest);
         out.roles.push_back({"watch_low", low, "watch"});
         out.roles.push_back({"watch_high", high, "watch"});
         if (c.has("watch_on"))
@@ -172,8 +173,9 @@ Rational solveOversampling(const TuningContext& c, const AdcGoals& g, RoleValue:
                             std::to_string(best.value_or(1)),
                             std::nullopt,
                             true,
-                            say(c, "\u2264 {} / ({} \u00d7 {}{})", say(c, c.kernel().rate), say(c, g.rate), g.inputs,
-                                settling > 1 ? say(c, " \u00d7 {}", settling) : std::string()),
+                            formatIfNeeded(c, "\u2264 {} / ({} \u00d7 {}{})", formatIfNeeded(c, c.kernel().rate),
+                                           formatIfNeeded(c, g.rate), g.inputs,
+                                           settling > 1 ? formatIfNeeded(c, " \u00d7 {}", settling) : std::string()),
                             {},
                             true});
     return Rational(best.value_or(1)) * settling;
@@ -213,18 +215,19 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
     const Duration got(Rational(sample) / c.kernel().rate.value);
     Achieved row{"source",
                  "Sample time",
-                 farads == 0 ? std::string() : "\u2265 " + say(c, needed, 4),
-                 say(c, got),
+                 farads == 0 ? std::string() : "\u2265 " + formatIfNeeded(c, needed, 4),
+                 formatIfNeeded(c, got),
                  std::nullopt,
                  can,
                  farads == 0 ? "the device's file gives no capacitor of the input"
-                             : say(c, "{} / {}", sample, say(c, c.kernel().rate)),
+                             : formatIfNeeded(c, "{} / {}", sample, formatIfNeeded(c, c.kernel().rate)),
                  {}};
     if (!row.ok)
-        row.trouble = say(c,
-                          "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in "
-                          "front, or ask for fewer bits.",
-                          g.ohms, bits, c.kernelName());
+        row.trouble =
+            formatIfNeeded(c,
+                           "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in "
+                           "front, or ask for fewer bits.",
+                           g.ohms, bits, c.kernelName());
     out.achieved.push_back(row);
     const Rational each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
     if (c.look && sample > 0)
@@ -256,7 +259,7 @@ void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Ro
              std::nullopt,
              false,
              {},
-             say(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
+             formatIfNeeded(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
     else if (c.has("continuous"))
         out.roles.push_back({"continuous", g.continuous, "trigger", when});
     if (g.watch)
@@ -281,19 +284,20 @@ void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<in
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has no choice of inputs.", name)});
+                                formatIfNeeded(c, "{} has no choice of inputs.", name)});
     if ((g.byTimer || g.continuous || g.dma || g.interrupt) && !sequences && g.inputs > 1)
-        out.achieved.push_back({"inputs",
-                                "Inputs",
-                                std::to_string(g.inputs),
-                                "1",
-                                std::nullopt,
-                                false,
-                                {},
-                                say(c,
-                                    "{} converts one input at a time; several that follow each other take software. "
-                                    "Let software start it.",
-                                    name)});
+        out.achieved.push_back(
+            {"inputs",
+             "Inputs",
+             std::to_string(g.inputs),
+             "1",
+             std::nullopt,
+             false,
+             {},
+             formatIfNeeded(c,
+                            "{} converts one input at a time; several that follow each other take software. "
+                            "Let software start it.",
+                            name)});
     int slot = 0;
     for (const int input : inputs) {
         ++slot;
@@ -344,14 +348,14 @@ Setting solveOne(const TuningContext& c)
     const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
     Achieved resolution{"resolution",
                         "Resolution",
-                        say(c, "\u2265 {} bits", g.bits),
-                        say(c, "{} bits", bits),
+                        formatIfNeeded(c, "\u2265 {} bits", g.bits),
+                        formatIfNeeded(c, "{} bits", bits),
                         std::nullopt,
                         bits >= g.bits,
                         {},
                         {}};
     if (!resolution.ok)
-        resolution.trouble = say(c, "{} has {} bits at most. Ask for these, or average.", name, bits);
+        resolution.trouble = formatIfNeeded(c, "{} has {} bits at most. Ask for these, or average.", name, bits);
     out.achieved.push_back(resolution);
     if (c.has("resolution"))
         out.roles.push_back({"resolution", bits, "resolution", when});
@@ -368,32 +372,33 @@ Setting solveOne(const TuningContext& c)
             out.achieved.push_back(
                 {"average",
                  "Average of",
-                 say(c, "\u2265 {}", g.average),
+                 formatIfNeeded(c, "\u2265 {}", g.average),
                  std::to_string(mean.value_or(1)),
                  std::nullopt,
                  mean.has_value(),
                  {},
-                 mean               ? ""
-                 : c.has("average") ? say(c, "{} makes one value of {} at most.", name,
-                                          c.encoding("average").largest(c.maxCode("average")))
-                                    : say(c, "{} makes a value of each conversion. Average in the program.", name)});
+                 mean ? ""
+                 : c.has("average")
+                     ? formatIfNeeded(c, "{} makes one value of {} at most.", name,
+                                      c.encoding("average").largest(c.maxCode("average")))
+                     : formatIfNeeded(c, "{} makes a value of each conversion. Average in the program.", name)});
     }
     const Duration total(each * g.inputs / kernel);
     const Frequency fastest(Rational(1) / total.value);
     Achieved time{"rate",
                   "Sequence",
-                  "\u2264 " + say(c, period(g.rate), 4),
-                  say(c, total),
+                  "\u2264 " + formatIfNeeded(c, period(g.rate), 4),
+                  formatIfNeeded(c, total),
                   std::nullopt,
                   total <= period(g.rate),
-                  say(c, "{} \u00d7 {} / {}", g.inputs, each.text(), say(c, c.kernel().rate)),
+                  formatIfNeeded(c, "{} \u00d7 {} / {}", g.inputs, each.text(), formatIfNeeded(c, c.kernel().rate)),
                   {},
                   true};
     if (!time.ok)
-        time.trouble = say(
+        time.trouble = formatIfNeeded(
             c,
             "one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.",
-            say(c, fastest, 3));
+            formatIfNeeded(c, fastest, 3));
     out.achieved.push_back(time);
 
     solveStart(c, g, bits, when, out);
@@ -433,14 +438,15 @@ Setting solveAdc(const TuningContext& c)
             who.push_back(need.title);
         }
     }
-    Achieved row{"rate",       "Converter in use", "< 100 %",           say(c, Ratio(busy), 3),
+    Achieved row{"rate",       "Converter in use", "< 100 %",           formatIfNeeded(c, Ratio(busy), 3),
                  std::nullopt, busy < Rational(1), "by " + listed(who), {},
                  true};
     if (!row.ok)
-        row.trouble = say(c,
-                          "{} need it for longer than there is time. Ask one of them for a lower rate, or move it to "
-                          "another converter.",
-                          listed(who));
+        row.trouble =
+            formatIfNeeded(c,
+                           "{} need it for longer than there is time. Ask one of them for a lower rate, or move it to "
+                           "another converter.",
+                           listed(who));
     out.achieved.push_back(row);
     return out;
 }

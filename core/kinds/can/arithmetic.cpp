@@ -115,15 +115,15 @@ void solveFilters(const TuningContext& c, Setting& out)
                  "Filters",
                  text,
                  plan.filters.more == 0
-                     ? say(c, "{} of {}", plan.filters.filters.size(), plan.available)
-                     : say(c, "{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available,
-                           plan.filters.counted ? "" : "at most ", plan.filters.more),
+                     ? formatIfNeeded(c, "{} of {}", plan.filters.filters.size(), plan.available)
+                     : formatIfNeeded(c, "{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available,
+                                      plan.filters.counted ? "" : "at most ", plan.filters.more),
                  std::nullopt,
                  plan.trouble.empty(),
                  {},
                  plan.trouble};
     if (!row.ok)
-        row.achieved = say(c, "{} of {}", plan.available, name);
+        row.achieved = formatIfNeeded(c, "{} of {}", plan.available, name);
     out.achieved.push_back(row);
 }
 
@@ -138,40 +138,44 @@ void solveFlexible(const TuningContext& c, Setting& out)
         return;
     }
     const Frequency wanted = goalRate(c.need, "data_rate");
-    Achieved rate{"data_rate", "Data rate", sayBaud(c, wanted), "none", std::nullopt, false, {}, {}};
+    Achieved rate{"data_rate", "Data rate", baudIfNeeded(c, wanted), "none", std::nullopt, false, {}, {}};
     const std::optional<FlexibleTiming> both = flexibleTiming(c);
     if (!both) {
         rate.trouble =
             hasFlexible(block)
-                ? say(c,
+                ? formatIfNeeded(
+                      c,
                       "{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of "
                       "that.",
-                      c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted))
-                : say(c, "{} supports only classic frames. Choose a controller with CAN FD, or no data rate.", name);
+                      c.kernelName(), formatIfNeeded(c, c.kernel().rate), baudIfNeeded(c, wanted))
+                : formatIfNeeded(
+                      c, "{} supports only classic frames. Choose a controller with CAN FD, or no data rate.", name);
         out.achieved.push_back(rate);
         return;
     }
     const CanTiming& data = both->data;
-    rate.achieved = sayBaud(c, data.rate);
+    rate.achieved = baudIfNeeded(c, data.rate);
     rate.error = data.error;
-    rate.formula = say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), data.prescaler, data.quanta());
+    rate.formula =
+        formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate), data.prescaler, data.quanta());
     rate.ok = data.error.value.abs() <= both->tolerance().value && goalRate(c.need, "rate") <= wanted;
     if (!rate.ok)
         rate.trouble =
             wanted < goalRate(c.need, "rate")
                 ? "the data phase must not be slower than the arbitration phase. Choose a data rate above the bit "
                   "rate, or none."
-                : say(c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
-                      say(c, data.error, true), c.kernelName(), sayBaud(c, wanted));
+                : formatIfNeeded(
+                      c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
+                      formatIfNeeded(c, data.error, true), c.kernelName(), baudIfNeeded(c, wanted));
     out.achieved.push_back(rate);
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
     Achieved point{"data_sample",
                    "Data sample point",
-                   say(c, *sample),
-                   say(c, data.samplePoint()),
+                   formatIfNeeded(c, *sample),
+                   formatIfNeeded(c, data.samplePoint()),
                    std::nullopt,
                    (data.samplePoint().value - sample->value).abs() <= Rational(1, 20),
-                   say(c, "1 - {} / {}", data.segment2, data.quanta()),
+                   formatIfNeeded(c, "1 - {} / {}", data.segment2, data.quanta()),
                    {}};
     if (!point.ok)
         point.trouble =
@@ -192,21 +196,26 @@ void solveFlexible(const TuningContext& c, Setting& out)
     const Duration loop = goalTime(c.need, "loop");
     const bool late = loop > both->dataSample();
     const std::int64_t offset = data.prescaler * (data.quanta() - data.segment2);
-    Achieved delay{"loop",       "Transceiver delay",
-                   say(c, loop), late ? "measured" : say(c, "sampled after {}", say(c, both->dataSample())),
-                   std::nullopt, true,
-                   {},           {},
+    Achieved delay{"loop",
+                   "Transceiver delay",
+                   formatIfNeeded(c, loop),
+                   late ? "measured" : formatIfNeeded(c, "sampled after {}", formatIfNeeded(c, both->dataSample())),
+                   std::nullopt,
+                   true,
+                   {},
+                   {},
                    true};
     if (late && !c.has("delay"))
-        delay.trouble = say(c,
-                            "{} cannot measure it, and compares a bit {} after its start. Choose a lower data rate, or "
-                            "a later sample point.",
-                            name, say(c, both->dataSample()));
+        delay.trouble =
+            formatIfNeeded(c,
+                           "{} cannot measure it, and compares a bit {} after its start. Choose a lower data rate, or "
+                           "a later sample point.",
+                           name, formatIfNeeded(c, both->dataSample()));
     else if (late && data.prescaler > 2)
         delay.trouble =
             "it is measured only with a data prescaler of 1 or 2. Use a slower clock, or a lower data rate.";
     else if (late && c.has("delay_offset") && !c.encoding("delay_offset").encode(offset))
-        delay.trouble = say(c, "the offset of {} cycles does not fit into the controller's field.", offset);
+        delay.trouble = formatIfNeeded(c, "the offset of {} cycles does not fit into the controller's field.", offset);
     delay.ok = delay.trouble.empty();
     out.achieved.push_back(delay);
     if (c.has("delay"))
@@ -274,61 +283,65 @@ Setting solveCan(const TuningContext& c)
         const CanFields fields = canFields(c);
         if (const std::int64_t jump = goalNumber(c.need, "jump"); jump > 0)
             if (const std::optional<CanTiming> free = canTimingOfAnyJump(c)) {
-                out.notComputed = say(c,
-                                      "an SJW of {} quanta does not fit into a bit of {} at {}: {} allows at most {}. "
-                                      "Use that, or leave SJW empty",
-                                      jump, sayBaud(c, wanted), say(c, c.kernel().rate), c.kernelName(), free->jump);
+                out.notComputed = formatIfNeeded(
+                    c,
+                    "an SJW of {} quanta does not fit into a bit of {} at {}: {} allows at most {}. "
+                    "Use that, or leave SJW empty",
+                    jump, baudIfNeeded(c, wanted), formatIfNeeded(c, c.kernel().rate), c.kernelName(), free->jump);
                 return out;
             }
-        out.notComputed = say(c,
-                              "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a "
-                              "prescaler of at most {}",
-                              c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted),
-                              1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
+        out.notComputed =
+            formatIfNeeded(c,
+                           "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a "
+                           "prescaler of at most {}",
+                           c.kernelName(), formatIfNeeded(c, c.kernel().rate), baudIfNeeded(c, wanted),
+                           1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
         return out;
     }
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "sample");
     Achieved rate{"rate",
                   "Bit rate",
-                  sayBaud(c, wanted),
-                  sayBaud(c, timing->rate),
+                  baudIfNeeded(c, wanted),
+                  baudIfNeeded(c, timing->rate),
                   timing->error,
                   timing->error.value.abs() <= timing->tolerance().value,
-                  say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), timing->prescaler, timing->quanta()),
+                  formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate), timing->prescaler,
+                                 timing->quanta()),
                   {}};
     if (!rate.ok)
-        rate.trouble =
-            say(c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
-                say(c, timing->error, true), c.kernelName(), sayBaud(c, wanted));
+        rate.trouble = formatIfNeeded(
+            c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
+            formatIfNeeded(c, timing->error, true), c.kernelName(), baudIfNeeded(c, wanted));
     out.achieved.push_back(rate);
     const Rational off = (timing->samplePoint().value - sample->value).abs();
     Achieved point{"sample",
                    "Sample point",
-                   say(c, *sample),
-                   say(c, timing->samplePoint()),
+                   formatIfNeeded(c, *sample),
+                   formatIfNeeded(c, timing->samplePoint()),
                    std::nullopt,
                    off <= Rational(1, 20),
-                   say(c, "1 - {} / {}", timing->segment2, timing->quanta()),
+                   formatIfNeeded(c, "1 - {} / {}", timing->segment2, timing->quanta()),
                    {}};
     if (!point.ok)
         point.trouble =
             "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.";
     out.achieved.push_back(point);
     const bool apart = c.has("propagation");
-    out.achieved.push_back({"rate",
-                            "Quanta per bit",
-                            "",
-                            std::to_string(timing->quanta()),
-                            std::nullopt,
-                            true,
-                            apart ? say(c, "1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2)
-                                  : say(c, "1 + {} + {}", timing->propagation + timing->segment1, timing->segment2),
-                            {},
-                            true});
+    out.achieved.push_back(
+        {"rate",
+         "Quanta per bit",
+         "",
+         std::to_string(timing->quanta()),
+         std::nullopt,
+         true,
+         apart ? formatIfNeeded(c, "1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2)
+               : formatIfNeeded(c, "1 + {} + {}", timing->propagation + timing->segment1, timing->segment2),
+         {},
+         true});
     out.achieved.push_back({"jump",
                             "SJW",
-                            sayGoal(c, "jump"),
-                            say(c, "{} {}", timing->jump, timing->jump == 1 ? "quantum" : "quanta"),
+                            goalIfNeeded(c, "jump"),
+                            formatIfNeeded(c, "{} {}", timing->jump, timing->jump == 1 ? "quantum" : "quanta"),
                             std::nullopt,
                             true,
                             {},
@@ -342,8 +355,8 @@ Setting solveCan(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} always acknowledges. Disconnect its TX from the transceiver.",
-                                    c.device.instances[size_t(c.bound.instance)].name)});
+                                formatIfNeeded(c, "{} always acknowledges. Disconnect its TX from the transceiver.",
+                                               c.device.instances[size_t(c.bound.instance)].name)});
 
     if (c.has("on"))
         out.before.push_back({RoleStep::Kind::Set, "on", 1, "Switch the controller on."});
@@ -368,15 +381,16 @@ Setting solveCan(const TuningContext& c)
                               "Called by the interrupt while frames are pending: read them all.",
                               Frequency(timing->rate.value / 55)});
         if (!c.has("receive_full"))
-            out.achieved.push_back({"interrupt",
-                                    "Interrupt",
-                                    "received",
-                                    "none",
-                                    std::nullopt,
-                                    false,
-                                    {},
-                                    say(c, "the device file does not describe where {} signals a received frame.",
-                                        c.device.instances[size_t(c.bound.instance)].name)});
+            out.achieved.push_back(
+                {"interrupt",
+                 "Interrupt",
+                 "received",
+                 "none",
+                 std::nullopt,
+                 false,
+                 {},
+                 formatIfNeeded(c, "the device file does not describe where {} signals a received frame.",
+                                c.device.instances[size_t(c.bound.instance)].name)});
     }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});

@@ -7,14 +7,14 @@ namespace bindrel {
 
 Kind canKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "can";
-    kind.title = "CAN";
-    kind.otherNames = {{"can bus", {}}};
-    kind.instanceKind = "can";
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "can";
+    spec.title = "CAN";
+    spec.otherNames = {{"can bus", {}}};
+    spec.instanceKind = "can";
+    spec.goals = {
         {"rate", "Bit rate", T::Baud, "250 kBd", {}, "Of the arbitration phase."},
         {"sample", "Sample point", T::Ratio, "87.5 %", {}, "Position in the bit at which the level is sampled."},
         {"jump",
@@ -88,17 +88,17 @@ Kind canKind()
          0,
          true},
     };
-    kind.signals = [](const Need&) {
+    spec.signals = [](const Need&) {
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"tx", "transmit", "TX", -1, D::Out, false},
                                        {"rx", "receive", "RX", -1, D::In, false}};
     };
-    kind.fastest = [](const Need& need, std::string_view signal) {
+    spec.fastest = [](const Need& need, std::string_view signal) {
         return signal == "tx" ? goalRate(need, "rate") / Rational(2) : Frequency();
     };
-    kind.brief = [](const Need& need) { return shortGoal(need, "rate", "bit/s"); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "rate", "bit/s"); };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the controller on.", {}},
         {"hold",
          Use::Config,
@@ -188,25 +188,25 @@ Kind canKind()
         {"send_word#", Use::Data, false, "", "Bytes from four times its number on, from 8 to 63.", {}, true},
         {"receive_flexible", Use::Data, false, "", "1: it is one with flexible data rate.", {}},
         {"receive_word#", Use::Data, false, "", "Bytes from four times its number on, from 8 to 63.", {}, true}};
-    kind.abilities = {{"buffers", "Numbers of message buffers."}};
-    kind.instanceSignals = {{"TX", "To the transceiver.", "out both"}, {"RX", "From the transceiver.", "in both"}};
-    kind.instanceEvents = {{"received", "A frame has come."},
+    spec.abilities = {{"buffers", "Numbers of message buffers."}};
+    spec.instanceSignals = {{"TX", "To the transceiver.", "out both"}, {"RX", "From the transceiver.", "in both"}};
+    spec.instanceEvents = {{"received", "A frame has come."},
                            {"sent", "A frame is through."},
                            {"error", "Bus error."},
                            {"event", "Any of them."}};
-    room.tuning.solve = solveCan;
-    room.source = {declareCan,
+    kind.tuning.solve = solveCan;
+    kind.source = {declareCan,
                    defineCan,
                    {"quanta", "prescaler", "bits_per_second", "off_bus", "frame", "send", "receive", "received"},
                    {{"prescaler", "prescaler"}}};
-    room.tuning.accuracy = canAccuracy;
-    room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
+    kind.tuning.accuracy = canAccuracy;
+    kind.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
         if (signal.direction != SignalSpec::Direction::In)
             return;
         setup.pull = PadSetup::Pull::Up;
         setup.because = "the bus is recessive, which reads high, also while nobody drives the line";
     };
-    return room;
+    return kind;
 }
 
 } // namespace bindrel

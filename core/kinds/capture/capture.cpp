@@ -56,9 +56,9 @@ Setting solveCapture(const TuningContext& c)
     const int channel = channelOf(c.bound);
     const std::string n = std::to_string(channel);
     if (channel > 0 && !c.has("captured" + n)) {
-        out.notComputed =
-            say(c, "channel {} of {} cannot capture: its block has no role \"captured{}\"; choose another timer", n,
-                name, n);
+        out.notComputed = formatIfNeeded(
+            c, "channel {} of {} cannot capture: its block has no role \"captured{}\"; choose another timer", n, name,
+            n);
         return out;
     }
     const Duration resolution = goalTime(c.need, "resolution"), longest = goalTime(c.need, "longest");
@@ -81,25 +81,25 @@ Setting solveCapture(const TuningContext& c)
     const Duration tick(Rational(prescaler) / kernel);
     Achieved row{"resolution",
                  "Resolution",
-                 "\u2264 " + say(c, resolution),
-                 say(c, tick),
+                 "\u2264 " + formatIfNeeded(c, resolution),
+                 formatIfNeeded(c, tick),
                  std::nullopt,
                  tick <= resolution,
-                 say(c, "{} / {}", prescaler, say(c, c.kernel().rate)),
+                 formatIfNeeded(c, "{} / {}", prescaler, formatIfNeeded(c, c.kernel().rate)),
                  {}};
     if (!row.ok)
-        row.trouble =
-            say(c, "the shortest tick at {1} is {0}. Use a faster clock.", c.kernelName(), say(c, c.kernel().rate));
+        row.trouble = formatIfNeeded(c, "the shortest tick at {1} is {0}. Use a faster clock.", c.kernelName(),
+                                     formatIfNeeded(c, c.kernel().rate));
     out.achieved.push_back(row);
     const std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
     const Duration reach(Rational(counts - 1) * tick.value);
     Achieved far{"longest",
                  "Longest interval",
-                 "\u2265 " + say(c, longest),
-                 say(c, reach),
+                 "\u2265 " + formatIfNeeded(c, longest),
+                 formatIfNeeded(c, reach),
                  std::nullopt,
                  reach >= longest,
-                 say(c, "{} \u00d7 {}", counts - 1, say(c, tick)),
+                 formatIfNeeded(c, "{} \u00d7 {}", counts - 1, formatIfNeeded(c, tick)),
                  {}};
     if (!far.ok) {
         const std::int64_t enough = (longest.value * kernel / (counts - 1)).ceil();
@@ -107,10 +107,11 @@ Setting solveCapture(const TuningContext& c)
             c.has("prescaler")
                 ? c.encoding("prescaler").atLeast(std::max<std::int64_t>(enough, 1), c.maxCode("prescaler"))
                 : std::nullopt;
-        far.trouble = coarser
-                          ? say(c, "the counter wraps earlier. Choose a resolution of {}, or a timer with more bits.",
-                                say(c, Duration(Rational(*coarser) / kernel), 4))
-                          : std::string("the counter wraps earlier. Use a slower clock, or a timer with more bits.");
+        far.trouble =
+            coarser
+                ? formatIfNeeded(c, "the counter wraps earlier. Choose a resolution of {}, or a timer with more bits.",
+                                 formatIfNeeded(c, Duration(Rational(*coarser) / kernel), 4))
+                : std::string("the counter wraps earlier. Use a slower clock, or a timer with more bits.");
     }
     out.achieved.push_back(far);
 
@@ -122,7 +123,7 @@ Setting solveCapture(const TuningContext& c)
     if (channel > 0) {
         if (c.has("captures" + n))
             out.roles.push_back({"captures" + n, 1, ""});
-        const std::string edge = sayGoal(c, "edge");
+        const std::string edge = goalIfNeeded(c, "edge");
         const bool can = c.has("edge" + n) || goalIs(c.need, "edge", "rising");
         out.achieved.push_back({"edge",
                                 "Edges",
@@ -131,7 +132,7 @@ Setting solveCapture(const TuningContext& c)
                                 std::nullopt,
                                 can,
                                 {},
-                                can ? std::string() : say(c, "{} captures only rising edges.", name)});
+                                can ? std::string() : formatIfNeeded(c, "{} captures only rising edges.", name)});
         if (c.has("edge" + n))
             out.roles.push_back({"edge" + n, edgeOf(c.need), "edge"});
         if (goalIs(c.need, "interrupt", "yes"))
@@ -224,36 +225,36 @@ void defineCapture(Writer& w, NeedIndex need)
 
 Kind captureKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "capture";
-    kind.title = "Capture";
-    kind.otherNames = {{"input capture", {}}, {"frequency input", {}}, {"pulse width", {}}};
-    kind.instanceKind = "timer";
-    kind.demands = {"captured#"};
-    kind.goals = {{"resolution", "Resolution", T::Duration, "1 us", {}, "Of a time stamp."},
+    KindSpec& spec = kind.spec;
+    spec.id = "capture";
+    spec.title = "Capture";
+    spec.otherNames = {{"input capture", {}}, {"frequency input", {}}, {"pulse width", {}}};
+    spec.instanceKind = "timer";
+    spec.demands = {"captured#"};
+    spec.goals = {{"resolution", "Resolution", T::Duration, "1 us", {}, "Of a time stamp."},
                   {"longest", "Longest interval", T::Duration, "10 ms", {}, "That must not overflow the counter."},
                   {"edge", "Edges", T::Choice, "rising", {"rising", "falling", "both"}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each time stamp.", 0, 0, true},
                   priorityGoal(),
                   aboveGoal(),
                   takesGoal()};
-    kind.signals = [](const Need&) {
+    spec.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}};
     };
-    kind.sharedAs = [](const Need& need) { return "capture " + sameText(goalValue(need, "resolution")); };
-    kind.brief = [](const Need& need) { return shortGoal(need, "resolution"); };
-    kind.roles = timerRoles();
-    kind.instanceSignals = timerSignals();
-    kind.instanceEvents = timerEvents();
-    room.tuning.solve = solveCapture;
-    room.tuning.accuracy = [](const TuningContext& c) { return passedOn(c, "times are read"); };
-    room.source = {declareCapture,
+    spec.sharedAs = [](const Need& need) { return "capture " + sameText(goalValue(need, "resolution")); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "resolution"); };
+    spec.roles = timerRoles();
+    spec.instanceSignals = timerSignals();
+    spec.instanceEvents = timerEvents();
+    kind.tuning.solve = solveCapture;
+    kind.tuning.accuracy = [](const TuningContext& c) { return passedOn(c, "times are read"); };
+    kind.source = {declareCapture,
                    defineCapture,
                    {"prescaler", "ticks_per_second", "take", "nanoseconds", "edge"},
                    {{"prescaler", "prescaler"}}};
-    return room;
+    return kind;
 }
 
 } // namespace bindrel

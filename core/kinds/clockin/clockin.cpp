@@ -6,22 +6,22 @@ namespace bindrel {
 
 Kind clockinKind()
 {
-    Kind room;
-    KindSpec& kind = room.spec;
-    kind.id = "clockin";
-    kind.title = "External clock";
-    kind.otherNames = {{"clock input", {}}, {"clock in", {}}, {"oscillator", {}}};
-    kind.instanceKind = "clockin";
-    kind.instanceGoal = "clock";
-    kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The input that it feeds."}};
-    kind.goals.back().ofClock = true;
-    kind.signals = [](const Need&) {
+    Kind kind;
+    KindSpec& spec = kind.spec;
+    spec.id = "clockin";
+    spec.title = "External clock";
+    spec.otherNames = {{"clock input", {}}, {"clock in", {}}, {"oscillator", {}}};
+    spec.instanceKind = "clockin";
+    spec.instanceGoal = "clock";
+    spec.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The input that it feeds."}};
+    spec.goals.back().ofClock = true;
+    spec.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "clock in", "IN", -1, SignalSpec::Direction::In, false}};
     };
-    kind.brief = [](const Need& need) { return goalText(need, "clock"); };
-    kind.solderedToItsPads = true;
-    kind.instanceSignals = {{"IN", "The clock.", "in both"}};
-    return room;
+    spec.brief = [](const Need& need) { return goalText(need, "clock"); };
+    spec.solderedToItsPads = true;
+    spec.instanceSignals = {{"IN", "The clock.", "in both"}};
+    return kind;
 }
 
 } // namespace bindrel

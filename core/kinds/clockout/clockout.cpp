@@ -20,8 +20,9 @@ Accuracy outputAccuracy(const TuningContext& c)
     out.allowed = Ppm(10'000);
     out.stated = c.need.goals.contains("rate");
     out.given = Ppm(errorOf(c.kernel().rate, *wanted).value.abs() + worstOf(c).value);
-    out.asks = say(c, "{} {}", say(c, *wanted), plusMinus(*out.allowed));
-    out.effect = say(c, "{} {} at the pad", say(c, c.kernel().rate), say(c, c.kernel().tolerance));
+    out.asks = formatIfNeeded(c, "{} {}", formatIfNeeded(c, *wanted), plusMinus(*out.allowed));
+    out.effect = formatIfNeeded(c, "{} {} at the pad", formatIfNeeded(c, c.kernel().rate),
+                                formatIfNeeded(c, c.kernel().tolerance));
     return out;
 }
 
@@ -30,8 +31,14 @@ Setting solveClockout(const TuningContext& c)
 {
     Setting out;
     const Frequency wanted = goalRate(c.need, "rate");
-    out.achieved.push_back(
-        {"rate", "Rate", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}});
+    out.achieved.push_back({"rate",
+                            "Rate",
+                            formatIfNeeded(c, wanted),
+                            formatIfNeeded(c, c.kernel().rate),
+                            errorOf(c.kernel().rate, wanted),
+                            true,
+                            {},
+                            {}});
     return out;
 }
 
@@ -39,23 +46,23 @@ Setting solveClockout(const TuningContext& c)
 
 Kind clockoutKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "clockout";
-    kind.title = "Clock output";
-    kind.otherNames = {{"clock out", {}}};
-    kind.instanceKind = "clockout";
-    kind.goals = {{"rate", "Rate", T::Frequency, "1 MHz", {}, "At the pad."}};
-    kind.signals = [](const Need&) {
+    KindSpec& spec = kind.spec;
+    spec.id = "clockout";
+    spec.title = "Clock output";
+    spec.otherNames = {{"clock out", {}}};
+    spec.instanceKind = "clockout";
+    spec.goals = {{"rate", "Rate", T::Frequency, "1 MHz", {}, "At the pad."}};
+    spec.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Out, false}};
     };
-    kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
-    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
-    kind.instanceSignals = {{"OUT", "The clock.", "out both"}};
-    room.tuning.solve = solveClockout;
-    room.tuning.accuracy = outputAccuracy;
-    return room;
+    spec.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "rate"); };
+    spec.instanceSignals = {{"OUT", "The clock.", "out both"}};
+    kind.tuning.solve = solveClockout;
+    kind.tuning.accuracy = outputAccuracy;
+    return kind;
 }
 
 } // namespace bindrel

@@ -40,10 +40,11 @@ std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
         for (const Need& need : c.plan.needs)
             ids.push_back(need.id);
         if (next < 0)
-            trouble = say(c, "there is no need \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
+            trouble =
+                formatIfNeeded(c, "there is no need \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
         else if (&c.plan.needs[size_t(next)] == &c.need || c.plan.needs[size_t(next)].id == c.need.id ||
                  out.size() > c.plan.needs.size())
-            trouble = say(c, "{} would count its own periods", c.need.title);
+            trouble = formatIfNeeded(c, "{} would count its own periods", c.need.title);
         else
             out.push_back(next);
         if (!trouble.empty())
@@ -58,7 +59,7 @@ Ticks ticksOf(const TuningContext& c)
 {
     Ticks out;
     out.rate = c.kernel().rate;
-    out.of = say(c, "{} {}", c.kernelName(), say(c, out.rate));
+    out.of = formatIfNeeded(c, "{} {}", c.kernelName(), formatIfNeeded(c, out.rate));
     const FieldRef field = c.device.roleField(c.bound.instance, "chain");
     if (countedBy(c.need).empty()) {
         // A chip that comes out of reset with another timer chosen is set back to the clock.
@@ -87,19 +88,19 @@ Ticks ticksOf(const TuningContext& c)
             ? facet.timerPeriodRate(contextOf(c, out.need))
             : std::nullopt;
     if (!facet.timerPeriodRate)
-        out.trouble = say(c, "{} has no periods that could be counted", other.title);
+        out.trouble = formatIfNeeded(c, "{} has no periods that could be counted", other.title);
     else if (by < 0)
-        out.trouble = say(c, "{} has no timer yet", other.title);
+        out.trouble = formatIfNeeded(c, "{} has no timer yet", other.title);
     else if (timers.empty())
-        out.trouble = say(c, "{} counts its clock only. Choose another timer", name);
+        out.trouble = formatIfNeeded(c, "{} counts its clock only. Choose another timer", name);
     else if (!out.chain)
-        out.trouble = say(c, "{} is on {}, whose periods {} does not count: it takes those of {}", other.title,
-                          c.device.instances[size_t(by)].name, name, listed(timers));
+        out.trouble = formatIfNeeded(c, "{} is on {}, whose periods {} does not count: it takes those of {}",
+                                     other.title, c.device.instances[size_t(by)].name, name, listed(timers));
     else if (!periods)
-        out.trouble = say(c, "{} does not run", other.title);
+        out.trouble = formatIfNeeded(c, "{} does not run", other.title);
     else
         out.rate = *periods;
-    out.of = say(c, "periods of {} {}", other.title, say(c, out.rate));
+    out.of = formatIfNeeded(c, "periods of {} {}", other.title, formatIfNeeded(c, out.rate));
     return out;
 }
 

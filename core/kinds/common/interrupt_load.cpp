@@ -27,20 +27,24 @@ Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Fr
     Achieved row{goal,
                  "Interrupt load",
                  "< 50 %",
-                 say(c, load, 3),
+                 formatIfNeeded(c, load, 3),
                  std::nullopt,
                  load.value < Rational(1, 2),
-                 takes ? say(c, "({} + {} cycles) \u00d7 {}", say(c, *takes), kOwnCycles, say(c, rate))
-                       : say(c, "{} cycles \u00d7 {} / {}", kCyclesOfInterrupt, say(c, rate), say(c, cpu)),
+                 takes ? formatIfNeeded(c, "({} + {} cycles) \u00d7 {}", formatIfNeeded(c, *takes), kOwnCycles,
+                                        formatIfNeeded(c, rate))
+                       : formatIfNeeded(c, "{} cycles \u00d7 {} / {}", kCyclesOfInterrupt, formatIfNeeded(c, rate),
+                                        formatIfNeeded(c, cpu)),
                  {},
                  true};
     if (!row.ok)
         row.trouble =
-            takes ? say(c,
+            takes ? formatIfNeeded(
+                        c,
                         "its handler runs for {} each time, half of all CPU time or more. Choose a longer time, or use "
                         "DMA.",
-                        say(c, *takes))
-                  : say(c,
+                        formatIfNeeded(c, *takes))
+                  : formatIfNeeded(
+                        c,
                         "at {} cycles per interrupt, interrupts would use all CPU time. Choose a longer time, or use "
                         "DMA.",
                         kCyclesOfInterrupt);

@@ -15,7 +15,7 @@ namespace {
 Frequency periodRateOf(const Need& need)
 {
     const KindSpec* kind = findKind(need.kind);
-    return kind && kind->rhythm ? kind->rhythm(need) : Frequency();
+    return kind && kind->nominalTriggerRate ? kind->nominalTriggerRate(need) : Frequency();
 }
 
 } // namespace
@@ -31,7 +31,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
             if (c.device.findInstance(value.name) >= 0)
                 timers.push_back(value.name);
     if (timers.empty()) {
-        trouble = say(c, "{} can only be started by software. Start it in a tick function.", name);
+        trouble = formatIfNeeded(c, "{} can only be started by software. Start it in a tick function.", name);
         return std::nullopt;
     }
     for (size_t n = 0; n < c.plan.needs.size(); ++n) {
@@ -47,16 +47,17 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
                 return TimerTrigger{value.code, other.id, other.title, periodRateOf(other)};
             }
         if (named) {
-            trouble = say(c, "{} is on {}, which does not start {}: only {} can.", other.title,
-                          c.device.instances[size_t(instance)].name, name, listed(timers));
+            trouble = formatIfNeeded(c, "{} is on {}, which does not start {}: only {} can.", other.title,
+                                     c.device.instances[size_t(instance)].name, name, listed(timers));
             return std::nullopt;
         }
     }
     trouble =
         by.empty()
-            ? say(c, "no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.",
-                  say(c, rate), name, listed(timers), say(c, period(rate)))
-            : say(c, "there is no bound need \"{}\".", by);
+            ? formatIfNeeded(
+                  c, "no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.",
+                  formatIfNeeded(c, rate), name, listed(timers), formatIfNeeded(c, period(rate)))
+            : formatIfNeeded(c, "there is no bound need \"{}\".", by);
     return std::nullopt;
 }
 

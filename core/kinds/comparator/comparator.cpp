@@ -21,7 +21,7 @@ Setting solveComparator(const TuningContext& c)
     const bool reference = againstReference(c.need);
     const std::int64_t steps = c.device.ability(c.bound.instance, "steps", 2);
     if (!reference && c.has("threshold") && !c.has("reference") && !c.encoding("threshold").encode(0)) {
-        out.notComputed = say(
+        out.notComputed = formatIfNeeded(
             c, "{} compares only with its reference: its block has neither the role \"reference\" nor a threshold 0",
             name);
         return out;
@@ -49,17 +49,18 @@ Setting solveComparator(const TuningContext& c)
         const Rational off = (got.value - wanted->value).abs();
         Achieved row{"level",
                      "Threshold",
-                     say(c, *wanted),
-                     say(c, got),
+                     formatIfNeeded(c, *wanted),
+                     formatIfNeeded(c, got),
                      std::nullopt,
                      off <= Rational(1, 20),
-                     say(c, "{} / {}", step, steps),
+                     formatIfNeeded(c, "{} / {}", step, steps),
                      {}};
         if (!row.ok)
-            row.trouble = say(c,
-                              "the nearest that {} has is {}. Divide the input on the board, or connect a voltage to "
-                              "the second input.",
-                              name, say(c, got));
+            row.trouble =
+                formatIfNeeded(c,
+                               "the nearest that {} has is {}. Divide the input on the board, or connect a voltage to "
+                               "the second input.",
+                               name, formatIfNeeded(c, got));
         out.achieved.push_back(row);
     } else if (c.has("threshold") && !c.has("reference")) {
         out.roles.push_back({"threshold", 0, "against"});
@@ -74,24 +75,24 @@ Setting solveComparator(const TuningContext& c)
         out.roles.push_back({"hysteresis", got, "hysteresis"});
         Achieved row{"hysteresis",
                      "Hysteresis",
-                     say(c, "\u2265 {} mV", wantedHysteresis),
-                     say(c, "{} mV", got),
+                     formatIfNeeded(c, "\u2265 {} mV", wantedHysteresis),
+                     formatIfNeeded(c, "{} mV", got),
                      std::nullopt,
                      got >= wantedHysteresis,
                      {},
                      {}};
         if (!row.ok)
-            row.trouble = say(c, "{} has at most {} mV. Add hysteresis on the board.", name, got);
+            row.trouble = formatIfNeeded(c, "{} has at most {} mV. Add hysteresis on the board.", name, got);
         out.achieved.push_back(row);
     } else if (wantedHysteresis > 0) {
         out.achieved.push_back({"hysteresis",
                                 "Hysteresis",
-                                say(c, "\u2265 {} mV", wantedHysteresis),
+                                formatIfNeeded(c, "\u2265 {} mV", wantedHysteresis),
                                 "none",
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has no hysteresis. Add it on the board, or set none.", name)});
+                                formatIfNeeded(c, "{} has no hysteresis. Add it on the board, or set none.", name)});
     }
     const bool inverted = goalIs(c.need, "inverted", "yes");
     if (c.has("inverted"))
@@ -104,7 +105,7 @@ Setting solveComparator(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} cannot invert its result. Swap the inputs.", name)});
+                                formatIfNeeded(c, "{} cannot invert its result. Swap the inputs.", name)});
     if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back(
             {"edge", "edge_interrupt", "edge", "edge", "Called by the interrupt when the result changes.", {}});
@@ -140,13 +141,13 @@ void defineComparator(Writer& w, NeedIndex need)
 
 Kind comparatorKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "comparator";
-    kind.title = "Comparator";
-    kind.instanceKind = "comparator";
-    kind.goals = {{"against", "Compared with", T::Choice, "reference", {"reference", "second input"}, ""},
+    KindSpec& spec = kind.spec;
+    spec.id = "comparator";
+    spec.title = "Comparator";
+    spec.instanceKind = "comparator";
+    spec.goals = {{"against", "Compared with", T::Choice, "reference", {"reference", "second input"}, ""},
                   {"level", "Threshold", T::Ratio, "50 %", {}, "Of the reference."},
                   {"output", "Output on a pad", T::Choice, "no", {"no", "yes"}, ""},
                   {"hysteresis", "Hysteresis", T::Integer, "0", {}, "Millivolts, at least.", 0, 1000, true},
@@ -155,7 +156,7 @@ Kind comparatorKind()
                   priorityGoal(),
                   aboveGoal(),
                   takesGoal()};
-    kind.signals = [](const Need& need) {
+    spec.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"in", "input", "INP", -1, D::Analog, false}};
         if (goalIs(need, "against", "second input"))
@@ -164,12 +165,12 @@ Kind comparatorKind()
             out.push_back({"out", "output", "OUT", -1, D::Out, false});
         return out;
     };
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "level" || againstReference(need); };
-    kind.brief = [](const Need& need) {
+    spec.relevant = [](const Need& need, std::string_view goal) { return goal != "level" || againstReference(need); };
+    spec.brief = [](const Need& need) {
         return againstReference(need) ? "at " + goalText(need, "level") : std::string("two inputs");
     };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the comparator on.", {}},
         {"reference", Use::Config, false, "", "1: compares with the divided reference; 0: with the second input.", {}},
         {"threshold",
@@ -183,14 +184,14 @@ Kind comparatorKind()
         {"hysteresis", Use::Config, false, "millivolts", "", {}},
         {"edge", Use::Status, false, "", "The result has changed.", {}},
         {"edge_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}}};
-    kind.abilities = {{"steps", "Parts into which the reference is divided; 2 when nothing is said. Without the role "
+    spec.abilities = {{"steps", "Parts into which the reference is divided; 2 when nothing is said. Without the role "
                                 "\"threshold\" the middle one is compared with."}};
-    kind.instanceSignals = {
+    spec.instanceSignals = {
         {"INP", "Input.", "analog"}, {"INM", "Second input.", "analog"}, {"OUT", "The result.", "out both"}};
-    kind.instanceEvents = {{"edge", "The result has changed."}, {"event", "Anything."}};
-    room.tuning.solve = solveComparator;
-    room.source = {declareComparator, defineComparator, {"is_high", "edge"}};
-    return room;
+    spec.instanceEvents = {{"edge", "The result has changed."}, {"event", "Anything."}};
+    kind.tuning.solve = solveComparator;
+    kind.source = {declareComparator, defineComparator, {"is_high", "edge"}};
+    return kind;
 }
 
 } // namespace bindrel

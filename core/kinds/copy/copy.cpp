@@ -6,15 +6,15 @@ namespace bindrel {
 
 Kind copyKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "copy";
-    kind.title = "Copy";
-    kind.otherNames = {{"memory copy", {}}, {"dma copy", {}}};
-    kind.instanceKind = "dma";
-    kind.demands = {"from#", "to#"};
-    kind.goals = {{"unit",
+    KindSpec& spec = kind.spec;
+    spec.id = "copy";
+    spec.title = "Copy";
+    spec.otherNames = {{"memory copy", {}}, {"dma copy", {}}};
+    spec.instanceKind = "dma";
+    spec.demands = {"from#", "to#"};
+    spec.goals = {{"unit",
                    "Unit",
                    T::Choice,
                    "4 bytes",
@@ -23,21 +23,21 @@ Kind copyKind()
                   priorityGoal(),
                   aboveGoal(),
                   takesGoal()};
-    addDmaGoals(kind);
+    addDmaGoals(spec);
     // A copy that begins again at its end would never leave memory alone.
-    std::erase_if(kind.goals, [](const GoalSpec& goal) { return goal.id == "dma_runs"; });
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.requests = [](const Need&) { return std::vector<std::string>{"COPY"}; };
+    std::erase_if(spec.goals, [](const GoalSpec& goal) { return goal.id == "dma_runs"; });
+    spec.signals = [](const Need&) { return std::vector<SignalSpec>(); };
+    spec.requests = [](const Need&) { return std::vector<std::string>{"COPY"}; };
     // Each has a channel of its own.
-    kind.sharedAs = [](const Need&) { return std::string("controller"); };
-    kind.brief = [](const Need& need) { return goalText(need, "unit"); };
-    kind.instanceRequests = {{"COPY", "None: the channel moves as soon as it is on, from memory to memory."}};
-    room.tuning.solve = [](const TuningContext&) { return Setting(); };
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
+    spec.sharedAs = [](const Need&) { return std::string("controller"); };
+    spec.brief = [](const Need& need) { return goalText(need, "unit"); };
+    spec.instanceRequests = {{"COPY", "None: the channel moves as soon as it is on, from memory to memory."}};
+    kind.tuning.solve = [](const TuningContext&) { return Setting(); };
+    kind.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
         return std::vector<StreamSpec>{{"COPY", "", true, int(goalNumber(need, "unit")), "copy"}};
     };
-    room.source.define = [](Writer&, NeedIndex) {}; // its channel's functions are all there is
-    return room;
+    kind.source.define = [](Writer&, NeedIndex) {}; // its channel's functions are all there is
+    return kind;
 }
 
 } // namespace bindrel

@@ -48,7 +48,7 @@ Setting solveCount(const TuningContext& c)
     Setting out;
     const bool falling = goalIs(c.need, "edge", "falling");
     const std::int64_t code = falling ? 0 : goalIs(c.need, "edge", "rising") ? 1 : 2;
-    const std::string which = sayGoal(c, "edge") + " edges";
+    const std::string which = goalIfNeeded(c, "edge") + " edges";
     const Frequency most = goalRate(c.need, "most");
     const Duration wanted = goalTime(c.need, "filter");
     const Rational kernel = c.kernel().rate.value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
@@ -61,7 +61,7 @@ Setting solveCount(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} counts only falling edges.", name)});
+                                formatIfNeeded(c, "{} counts only falling edges.", name)});
     else
         out.achieved.push_back({"edge", "Counts", which, which, std::nullopt, true, {}, {}});
     if (c.has("edge"))
@@ -84,27 +84,36 @@ Setting solveCount(const TuningContext& c)
         const Duration got(Rational(filter) / kernel);
         Achieved row{"filter",
                      "Filter",
-                     "\u2265 " + say(c, wanted),
-                     filter == 0 ? "none" : say(c, got),
+                     "\u2265 " + formatIfNeeded(c, wanted),
+                     filter == 0 ? "none" : formatIfNeeded(c, got),
                      std::nullopt,
                      filter >= cycles,
-                     filter == 0 ? std::string() : say(c, "{} / {}", filter, say(c, c.kernel().rate)),
+                     filter == 0 ? std::string()
+                                 : formatIfNeeded(c, "{} / {}", filter, formatIfNeeded(c, c.kernel().rate)),
                      {}};
         if (!row.ok)
-            row.trouble = filter == 0 && !c.has("filter")
-                              ? say(c, "{} has no filter. Filter on the board, or set no filter.", name)
-                              : say(c, "the longest at {} is {}. Filter on the board, or give {} a slower clock.",
-                                    say(c, c.kernel().rate), say(c, got), c.kernelName());
+            row.trouble =
+                filter == 0 && !c.has("filter")
+                    ? formatIfNeeded(c, "{} has no filter. Filter on the board, or set no filter.", name)
+                    : formatIfNeeded(c, "the longest at {} is {}. Filter on the board, or give {} a slower clock.",
+                                     formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, got), c.kernelName());
         out.achieved.push_back(row);
     }
     const Duration longestFilter(Rational(filter) / slowest);
     // At the highest rate a pulse and the pause after it are half a period each.
     const Duration pulse(Rational(1) / most.value / 2);
-    Achieved rate{"most", "Max. pulse rate", say(c, most), say(c, most), std::nullopt, longestFilter < pulse, {}, {}};
+    Achieved rate{"most",
+                  "Max. pulse rate",
+                  formatIfNeeded(c, most),
+                  formatIfNeeded(c, most),
+                  std::nullopt,
+                  longestFilter < pulse,
+                  {},
+                  {}};
     if (!rate.ok)
-        rate.trouble = say(
+        rate.trouble = formatIfNeeded(
             c, "pulses at {} would be lost in a filter of up to {}. Choose a shorter filter, or a lower pulse rate.",
-            say(c, pulse), say(c, longestFilter, 4));
+            formatIfNeeded(c, pulse), formatIfNeeded(c, longestFilter, 4));
     out.achieved.push_back(rate);
 
     if (c.has("external"))
@@ -122,10 +131,10 @@ Setting solveCount(const TuningContext& c)
         out.achieved.push_back({"most",
                                 kReadEvery,
                                 "",
-                                say(c, Duration(Rational(counts - 1) / edges), 4),
+                                formatIfNeeded(c, Duration(Rational(counts - 1) / edges), 4),
                                 std::nullopt,
                                 true,
-                                say(c, "{} / {}", counts - 1, say(c, Frequency(edges))),
+                                formatIfNeeded(c, "{} / {}", counts - 1, formatIfNeeded(c, Frequency(edges))),
                                 {},
                                 true});
     if (goalIs(c.need, "interrupt", "yes"))
@@ -186,26 +195,26 @@ void defineCount(Writer& w, NeedIndex need)
 
 Kind countKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "count";
-    kind.title = "Pulse count";
-    kind.otherNames = {{"counter", {}}, {"pulse counter", {}}};
-    kind.instanceKind = "counter";
-    kind.goals = {{"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
+    KindSpec& spec = kind.spec;
+    spec.id = "count";
+    spec.title = "Pulse count";
+    spec.otherNames = {{"counter", {}}, {"pulse counter", {}}};
+    spec.instanceKind = "counter";
+    spec.goals = {{"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
                   {"most", "Max. pulse rate", T::Frequency, "10 Hz", {}, ""},
                   {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter wraps.", 0, 0, true},
                   priorityGoal(),
                   aboveGoal(),
                   takesGoal()};
-    kind.signals = [](const Need&) {
+    spec.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}};
     };
-    kind.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
+    spec.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the counter on.", {}},
         {"edge",
          Use::Config,
@@ -220,11 +229,11 @@ Kind countKind()
         {"wrapped_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}},
         {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}},
         {"prescaler", Use::Config, false, "cycles per count", "Of what it counts.", {}}};
-    kind.instanceSignals = {{"IN", "Input.", "in both"}, {"OUT", "Output.", "out both"}};
-    kind.instanceEvents = {{"wrapped", "It has wrapped."}, {"event", "Anything."}};
-    room.tuning.solve = solveCount;
-    room.source = {declareCount, defineCount, {"count", "wrapped"}};
-    return room;
+    spec.instanceSignals = {{"IN", "Input.", "in both"}, {"OUT", "Output.", "out both"}};
+    spec.instanceEvents = {{"wrapped", "It has wrapped."}, {"event", "Anything."}};
+    kind.tuning.solve = solveCount;
+    kind.source = {declareCount, defineCount, {"count", "wrapped"}};
+    return kind;
 }
 
 } // namespace bindrel

@@ -6,24 +6,24 @@ namespace bindrel {
 
 Kind crystalKind()
 {
-    Kind room;
-    KindSpec& kind = room.spec;
-    kind.id = "crystal";
-    kind.title = "Crystal";
-    kind.otherNames = {{"xtal", {}}, {"resonator", {}}};
-    kind.instanceKind = "crystal";
-    kind.instanceGoal = "clock";
-    kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The oscillator that it belongs to."}};
-    kind.goals.back().ofClock = true;
-    kind.signals = [](const Need&) {
+    Kind kind;
+    KindSpec& spec = kind.spec;
+    spec.id = "crystal";
+    spec.title = "Crystal";
+    spec.otherNames = {{"xtal", {}}, {"resonator", {}}};
+    spec.instanceKind = "crystal";
+    spec.instanceGoal = "clock";
+    spec.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The oscillator that it belongs to."}};
+    spec.goals.back().ofClock = true;
+    spec.signals = [](const Need&) {
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"in", "oscillator in", "IN", -1, D::Analog, false},
                                        {"out", "oscillator out", "OUT", -1, D::Analog, false}};
     };
-    kind.brief = [](const Need& need) { return goalText(need, "clock"); };
-    kind.solderedToItsPads = true;
-    kind.instanceSignals = {{"IN", "Oscillator in."}, {"OUT", "Oscillator out."}};
-    return room;
+    spec.brief = [](const Need& need) { return goalText(need, "clock"); };
+    spec.solderedToItsPads = true;
+    spec.instanceSignals = {{"IN", "Oscillator in."}, {"OUT", "Oscillator out."}};
+    return kind;
 }
 
 } // namespace bindrel

@@ -8,14 +8,15 @@ namespace bindrel {
 /// Any instance, of a block that no arithmetic knows: its pads, its gate, its clock, and plain values of its fields.
 Kind customKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "custom";
-    kind.title = "Custom";
-    kind.instanceKind = "*";
-    kind.instanceGoal = "instance";
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "custom";
+    spec.title = "Custom";
+    spec.instanceKind = "*";
+    spec.instanceGoal = "instance";
+    spec.statesFields = true;
+    spec.goals = {
         {"instance", "Instance", T::Name, "", {}, "The one that serves it, by its name."},
         {"signals", "Signals", T::Text, "", {}, "Names of its signals that are wanted, with blanks between them."},
         {"fields",
@@ -24,14 +25,14 @@ Kind customKind()
          "",
          {},
          "Values to set, as CTL.MODE=2 CTL.ON=1, in this order; or =NAME, a value as its field names it."}};
-    kind.signals = [](const Need& need) {
+    spec.signals = [](const Need& need) {
         std::vector<SignalSpec> out;
         for (const std::string& word : goalsOf<PlainGoals>(need).wires)
             out.push_back({lowered(word), word, word, -1, SignalSpec::Direction::Both, false});
         return out;
     };
-    kind.brief = [](const Need& need) { return goalText(need, "instance"); };
-    return room;
+    spec.brief = [](const Need& need) { return goalText(need, "instance"); };
+    return kind;
 }
 
 } // namespace bindrel

@@ -44,19 +44,19 @@ Setting solveDac(const TuningContext& c)
     const std::int64_t millivolts = goalNumber(c.need, "reference");
     out.achieved.push_back({"level",
                             "Initial level",
-                            say(c, *level),
-                            say(c, Ratio(Rational(code, largest))),
+                            formatIfNeeded(c, *level),
+                            formatIfNeeded(c, Ratio(Rational(code, largest))),
                             std::nullopt,
                             true,
-                            say(c, "{} / {}", code, largest),
+                            formatIfNeeded(c, "{} / {}", code, largest),
                             {}});
     out.achieved.push_back({"reference",
                             "Step",
                             "",
-                            say(c, Voltage(Rational(millivolts, 1000) / largest)),
+                            formatIfNeeded(c, Voltage(Rational(millivolts, 1000) / largest)),
                             std::nullopt,
                             true,
-                            say(c, "{} mV / {}", millivolts, largest),
+                            formatIfNeeded(c, "{} mV / {}", millivolts, largest),
                             {},
                             true});
     out.roles.push_back({"data", code, "level"});
@@ -71,7 +71,7 @@ Setting solveDac(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has no output buffer. Add one on the board.", name)});
+                                formatIfNeeded(c, "{} has no output buffer. Add one on the board.", name)});
     if (goalIs(c.need, "trigger", "timer")) {
         std::string trouble;
         const std::optional<TimerTrigger> trigger =
@@ -136,14 +136,14 @@ void defineDac(Writer& w, NeedIndex need)
 
 Kind dacKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "dac";
-    kind.title = "DAC";
-    kind.otherNames = {{"analog output", {}}};
-    kind.instanceKind = "dac";
-    kind.goals = {{"rate", "Updates per second", T::Frequency, "1 kHz", {}, "How often the program sets it."},
+    KindSpec& spec = kind.spec;
+    spec.id = "dac";
+    spec.title = "DAC";
+    spec.otherNames = {{"analog output", {}}};
+    spec.instanceKind = "dac";
+    spec.goals = {{"rate", "Updates per second", T::Frequency, "1 kHz", {}, "How often the program sets it."},
                   {"level", "Initial level", T::Ratio, "0 %", {}, "Of the reference."},
                   {"reference",
                    "Reference",
@@ -182,20 +182,20 @@ Kind dacKind()
                    0,
                    true},
                   {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Output buffer, to drive loads.", 0, 0, true}};
-    addDmaGoals(kind);
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    addDmaGoals(spec);
+    spec.relevant = [](const Need& need, std::string_view goal) {
         return goal != "by" || goalIs(need, "trigger", "timer");
     };
-    kind.requests = [](const Need& need) {
+    spec.requests = [](const Need& need) {
         return goalIs(need, "dma", "levels") ? std::vector<std::string>{"LEVEL"} : std::vector<std::string>();
     };
-    kind.instanceRequests = {{"LEVEL", "The next level is wanted."}};
-    kind.signals = [](const Need&) {
+    spec.instanceRequests = {{"LEVEL", "The next level is wanted."}};
+    spec.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}};
     };
-    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}},
+    spec.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}},
                   {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}},
                   {"buffer", Use::Config, false, "", "Output buffer, to drive loads.", {}},
                   {"dma_levels", Use::Config, false, "", "Enables DMA requests for the next value.", {}},
@@ -206,17 +206,17 @@ Kind dacKind()
                    "Trigger that outputs a value; 0: the write itself. A value named like a timer: the end of that "
                    "timer's period.",
                    {}}};
-    kind.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};
-    kind.instanceSignals = {{"OUT", "The level.", "analog"}};
-    kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
-    room.tuning.solve = solveDac;
-    room.tuning.startedByTimers = true;
-    room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) {
+    spec.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};
+    spec.instanceSignals = {{"OUT", "The level.", "analog"}};
+    spec.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
+    kind.tuning.solve = solveDac;
+    kind.tuning.startedByTimers = true;
+    kind.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) {
         return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}};
     };
-    room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
-    room.source.startedLater = "drives its output from then on";
-    return room;
+    kind.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
+    kind.source.startedLater = "drives its output from then on";
+    return kind;
 }
 
 } // namespace bindrel

@@ -107,17 +107,17 @@ std::optional<Waveform> drawBounce(const Need& need)
 
 Kind gpioKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "gpio";
-    kind.title = "GPIO";
-    kind.otherNames = {{"led", {{"direction", "output"}}, "LED"},      {"lamp", {{"direction", "output"}}, "Lamp"},
+    KindSpec& spec = kind.spec;
+    spec.id = "gpio";
+    spec.title = "GPIO";
+    spec.otherNames = {{"led", {{"direction", "output"}}, "LED"},      {"lamp", {{"direction", "output"}}, "Lamp"},
                        {"relay", {{"direction", "output"}}, "Relay"},  {"output", {{"direction", "output"}}},
                        {"digital output", {{"direction", "output"}}},  {"button", {{"direction", "input"}}, "Button"},
                        {"switch", {{"direction", "input"}}, "Switch"}, {"input", {{"direction", "input"}}},
                        {"digital input", {{"direction", "input"}}},    {"port", {}}};
-    kind.phrases = {{"active low", {{"level", "high"}}},
+    spec.phrases = {{"active low", {{"level", "high"}}},
                     {"active high", {{"level", "low"}}},
                     {"high at start", {{"level", "high"}}},
                     {"low at start", {{"level", "low"}}},
@@ -133,7 +133,7 @@ Kind gpioKind()
                     {"wake-up", {{"edges", "falling"}}},
                     {"rising edge", {{"edges", "rising"}}},
                     {"falling edge", {{"edges", "falling"}}}};
-    kind.goals = {
+    spec.goals = {
         {"direction", "Direction", T::Choice, "output", {"output", "input"}, ""},
         {"level", "Initial level", T::Choice, "low", {"low", "high"}, "Set before the pad becomes an output."},
         {"width",
@@ -169,13 +169,17 @@ Kind gpioKind()
         {"drive", "Drive", T::Choice, "weak", {"weak", "medium", "strong"}, "", 0, 0, true},
         {"open_drain", "Open drain", T::Choice, "no", {"no", "yes"}, "", 0, 0, true},
     };
-    kind.signals = gpioSignals;
-    kind.relevant = gpioRelevant;
-    kind.toggles = [](const Need& need) {
+    for (GoalSpec& goal : spec.goals)
+        goal.ofPin = goal.id == "level" || goal.id == "pull" || goal.id == "drive" || goal.id == "open_drain";
+    spec.signals = gpioSignals;
+    spec.waitsForEdges = [](const Need& need) { return !goalIs(need, "edges", "none"); };
+    spec.ofPad = [](bool driven) { return Goals{{"direction", driven ? "output" : "input"}}; };
+    spec.relevant = gpioRelevant;
+    spec.toggles = [](const Need& need) {
         return gpioRelevant(need, "toggles") ? goalName(need, "toggles") : std::string();
     };
-    kind.canBeToggled = [](const Need& need) { return goalIs(need, "direction", "output") && widthOf(need) == 1; };
-    kind.brief = [](const Need& need) {
+    spec.canBeToggled = [](const Need& need) { return goalIs(need, "direction", "output") && widthOf(need) == 1; };
+    spec.brief = [](const Need& need) {
         if (goalIs(need, "direction", "output"))
             return widthOf(need) > 1 ? fmt::format("{} outputs", widthOf(need)) : "output, " + goalText(need, "level");
         if (widthOf(need) > 1)
@@ -184,8 +188,8 @@ Kind gpioKind()
                : goalIs(need, "edges", "both") ? "both edges"
                                                : goalText(need, "edges") + " edge";
     };
-    room.tuning.picture = drawBounce;
-    room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
+    kind.tuning.picture = drawBounce;
+    kind.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
         const GpioGoals& g = goalsOf<GpioGoals>(need);
         const Pad& pad = device.pads[size_t(setup.pad)];
         setup.code = pad.function.valid() ? pad.portCode : -1;
@@ -202,8 +206,8 @@ Kind gpioKind()
         if (g.rising || g.falling)
             setup.line = device.linesInPorts ? pad.bit : pad.line;
     };
-    room.source = {declareGpio, defineGpio, {"set", "toggle", "is_high", "edge", "write", "read"}};
-    return room;
+    kind.source = {declareGpio, defineGpio, {"set", "toggle", "is_high", "edge", "write", "read"}};
+    return kind;
 }
 
 } // namespace bindrel

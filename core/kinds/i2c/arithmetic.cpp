@@ -164,7 +164,8 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     for (const char* role : {"target", "own_address", "called", "byte_came", "byte_wanted", "ended"})
         if (!c.has(role)) {
-            out.notComputed = say(c, "{} is controller only and cannot be a target; choose another instance", name);
+            out.notComputed =
+                formatIfNeeded(c, "{} is controller only and cannot be a target; choose another instance", name);
             return out;
         }
     const SpeedClass& speed = classOf(g.speed);
@@ -172,7 +173,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     const std::int64_t filter = std::min<std::int64_t>((g.spike.value * fastest).ceil(), c.maxCode("filter"));
     const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
     out.achieved.push_back(
-        {"role", "Role", "target", say(c, "target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
+        {"role", "Role", "target", formatIfNeeded(c, "target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
     Achieved all{"general_call",
                  "General call",
                  g.generalCall ? "yes" : "no",
@@ -182,20 +183,20 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
                  {},
                  {}};
     if (!all.ok)
-        all.trouble = say(c, "{} answers only to its own address.", name);
+        all.trouble = formatIfNeeded(c, "{} answers only to its own address.", name);
     out.achieved.push_back(all);
     const Duration filtered(Rational(filter) / c.kernel().rate.value);
     out.achieved.push_back({"filter",
                             "Spike filter",
-                            "\u2265 " + say(c, g.spike),
-                            say(c, filtered),
+                            "\u2265 " + formatIfNeeded(c, g.spike),
+                            formatIfNeeded(c, filtered),
                             std::nullopt,
                             filter == (g.spike.value * fastest).ceil(),
                             {},
                             filter == (g.spike.value * fastest).ceil()
                                 ? ""
-                                : say(c, "the longest filter at this clock is {}. Give {} a slower clock.",
-                                      say(c, filtered), c.kernelName())});
+                                : formatIfNeeded(c, "the longest filter at this clock is {}. Give {} a slower clock.",
+                                                 formatIfNeeded(c, filtered), c.kernelName())});
     out.roles = {{"filter", filter, "filter"},
                  {"hold", hold, "class"},
                  {"own_address", g.address, "address"},
@@ -215,6 +216,104 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     addDmaRoles(out, c);
     return out;
 }
+
+namespace {
+
+/// SCL against the class and what was asked for. `sync`: how much later an edge is seen.
+Achieved sclRow(const TuningContext& c, const I2cGoals& g, const Phases& p, const Rational& sync, const Duration& cycle)
+{
+    const SpeedClass& speed = classOf(g.speed);
+    const Frequency wanted = g.most;
+    const Duration rise = g.rise;
+    const Frequency rate = frequencyOf(cycle);
+    Achieved scl{
+        "rate", "SCL", formatIfNeeded(c, wanted), formatIfNeeded(c, rate), errorOf(rate, wanted), rate <= wanted,
+        {},     {}};
+    scl.formula =
+        formatIfNeeded(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler,
+                       formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, Duration(sync)), formatIfNeeded(c, rise));
+    if (wanted > speed.most) {
+        scl.ok = false;
+        scl.trouble = formatIfNeeded(
+            c, "{} mode permits at most {}. Choose a faster class if every device on the bus supports it.", speed.name,
+            formatIfNeeded(c, speed.most));
+    } else if (isFarBelow(rate, wanted)) {
+        scl.ok = false;
+        scl.trouble =
+            formatIfNeeded(c,
+                           "the phase minima of {} mode, with these rise and fall times and the counts of {}, allow "
+                           "only {}. Give {} a faster clock, choose another class, or lower the goal.",
+                           speed.name, formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, rate), c.kernelName());
+    }
+    return scl;
+}
+
+/// What is asked of the edges on the bus: their rise, and spikes that the filter takes away.
+void tellEdges(const TuningContext& c, const I2cGoals& g, std::int64_t filter, const Rational& fastest, Setting& out)
+{
+    const SpeedClass& speed = classOf(g.speed);
+    const Duration rise = g.rise, spike = g.spike;
+    Achieved riseRow{"rise",
+                     "Rise time",
+                     "\u2264 " + formatIfNeeded(c, speed.rise),
+                     formatIfNeeded(c, rise),
+                     std::nullopt,
+                     rise <= speed.rise,
+                     {},
+                     {}};
+    if (!riseRow.ok)
+        riseRow.trouble = formatIfNeeded(c, "{} mode permits a rise time of at most {}. Use smaller pull-up resistors.",
+                                         speed.name, formatIfNeeded(c, speed.rise));
+    out.achieved.push_back(riseRow);
+    const Duration filtered(Rational(filter) / c.kernel().rate.value);
+    Achieved filterRow{"filter",
+                       "Spike filter",
+                       "\u2265 " + formatIfNeeded(c, spike),
+                       formatIfNeeded(c, filtered),
+                       std::nullopt,
+                       filtered >= spike || filter == (spike.value * fastest).ceil(),
+                       {},
+                       {}};
+    if (!filterRow.ok)
+        filterRow.trouble = formatIfNeeded(c, "the longest filter at this clock is {}. Give {} a slower clock.",
+                                           formatIfNeeded(c, filtered), c.kernelName());
+    out.achieved.push_back(filterRow);
+}
+
+/// Two clocks of one byte, with what the bus specification asks for at least.
+Waveform drawClocks(const I2cGoals& g, const Duration& low, const Duration& cycle, const Duration& held)
+{
+    const SpeedClass& speed = classOf(g.speed);
+    const Duration rise = g.rise, fall = g.fall;
+    Waveform wave;
+    wave.title = "two clocks of one byte";
+    wave.span = cycle * 2;
+    const Rational half = cycle.value / 4;
+    Waveform::Trace clock{"SCL", true, {}};
+    for (int i = 0; i < 2; ++i) {
+        const Rational start = half + cycle.value * i;
+        clock.edges.push_back({Duration(start), false});
+        clock.edges.push_back({Duration(start + low.value + fall.value), true});
+        wave.marks.push_back(
+            {Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
+    }
+    // What the bus specification asks for at least, on the second clock, beside what it is.
+    const Rational second = half + cycle.value, risen = second + fall.value + low.value;
+    for (const auto& [from, least, name] :
+         {std::tuple{second + fall.value, speed.low, "least low "}, {risen + rise.value, speed.high, "least high "}})
+        if (const Duration end(from + least.value); end < wave.span)
+            wave.marks.push_back({end, end, 0, name + format(least, 3), false});
+    wave.marks.push_back({Duration(risen), Duration(risen + rise.value), 0, "rise " + format(rise, 3), true});
+    Waveform::Trace data{"SDA", true, {}};
+    for (int i = 0; i < 2; ++i)
+        data.edges.push_back({Duration(half + cycle.value * i + held.value), i == 1});
+    wave.marks.push_back({Duration(half), Duration(half + held.value), 1, "hold " + format(held, 3), true});
+    wave.traces = {clock, data};
+    wave.handles = {{"rate", Duration(half) + cycle, Duration(half), Waveform::Handle::States::Rate, 1, 0}};
+    return wave;
+}
+
+} // namespace
 
 Setting solveI2c(const TuningContext& c)
 {
@@ -240,8 +339,8 @@ Setting solveI2c(const TuningContext& c)
     if (p.prescaler == 0)
         p = fitPhases(c, wants, false);
     if (p.prescaler == 0 || !wants.rate.defined()) {
-        out.notComputed = say(c, "{} is too fast to divide down to {}; give {} a slower clock", say(c, c.kernel().rate),
-                              say(c, wanted), c.kernelName());
+        out.notComputed = formatIfNeeded(c, "{} is too fast to divide down to {}; give {} a slower clock",
+                                         formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, wanted), c.kernelName());
         return out;
     }
     const Rational tick = Rational(p.prescaler) / f;
@@ -251,57 +350,32 @@ Setting solveI2c(const TuningContext& c)
     const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
     const Duration setup(tick * p.low - rise.value - Rational(hold) / f);
 
-    const Frequency rate = frequencyOf(cycle);
-    Achieved scl{"rate", "SCL", say(c, wanted), say(c, rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
-    scl.formula = say(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler,
-                      say(c, c.kernel().rate), say(c, Duration(sync)), say(c, rise));
-    if (wanted > speed.most) {
-        scl.ok = false;
-        scl.trouble =
-            say(c, "{} mode permits at most {}. Choose a faster class if every device on the bus supports it.",
-                speed.name, say(c, speed.most));
-    } else if (isFarBelow(rate, wanted)) {
-        scl.ok = false;
-        scl.trouble = say(c,
-                          "the phase minima of {} mode, with these rise and fall times and the counts of {}, allow "
-                          "only {}. Give {} a faster clock, choose another class, or lower the goal.",
-                          speed.name, say(c, c.kernel().rate), say(c, rate), c.kernelName());
-    }
     const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least,
                            const std::string& formula) {
-        Achieved row{goal, title, "\u2265 " + say(c, least), say(c, got), std::nullopt, got >= least, formula,
-                     {},   true};
+        Achieved row{goal,
+                     title,
+                     "\u2265 " + formatIfNeeded(c, least),
+                     formatIfNeeded(c, got),
+                     std::nullopt,
+                     got >= least,
+                     formula,
+                     {},
+                     true};
         if (!row.ok)
-            row.trouble = say(c, "{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, say(c, got),
-                              say(c, least), speed.name, c.kernelName());
+            row.trouble = formatIfNeeded(c, "{} is {}, less than the {} of {} mode. Give {} a faster clock.", title,
+                                         formatIfNeeded(c, got), formatIfNeeded(c, least), speed.name, c.kernelName());
         out.achieved.push_back(row);
     };
-    out.achieved.push_back(scl);
+    out.achieved.push_back(sclRow(c, g, p, sync, cycle));
     phase("class", "Low phase", low, speed.low,
-          say(c, "{} \u00d7 {} / {} - {}", p.low, p.prescaler, say(c, c.kernel().rate), say(c, fall)));
+          formatIfNeeded(c, "{} \u00d7 {} / {} - {}", p.low, p.prescaler, formatIfNeeded(c, c.kernel().rate),
+                         formatIfNeeded(c, fall)));
     phase("class", "High phase", high, speed.high,
-          say(c, "{} \u00d7 {} / {} + {}", p.high, p.prescaler, say(c, c.kernel().rate), say(c, Duration(sync))));
-    phase("class", "Data set-up", setup, speed.setup, say(c, "low - rise - {} / {}", hold, say(c, c.kernel().rate)));
-    Achieved riseRow{
-        "rise", "Rise time", "\u2264 " + say(c, speed.rise), say(c, rise), std::nullopt, rise <= speed.rise, {}, {}};
-    if (!riseRow.ok)
-        riseRow.trouble = say(c, "{} mode permits a rise time of at most {}. Use smaller pull-up resistors.",
-                              speed.name, say(c, speed.rise));
-    out.achieved.push_back(riseRow);
-    const Duration filtered(Rational(filter) / f);
-    Achieved filterRow{"filter",
-                       "Spike filter",
-                       "\u2265 " + say(c, spike),
-                       say(c, filtered),
-                       std::nullopt,
-                       filtered >= spike || filter == (spike.value * fastest).ceil(),
-                       {},
-                       {}};
-    if (!filterRow.ok)
-        filterRow.trouble =
-            say(c, "the longest filter at this clock is {}. Give {} a slower clock.", say(c, filtered), c.kernelName());
-    out.achieved.push_back(filterRow);
-
+          formatIfNeeded(c, "{} \u00d7 {} / {} + {}", p.high, p.prescaler, formatIfNeeded(c, c.kernel().rate),
+                         formatIfNeeded(c, Duration(sync))));
+    phase("class", "Data set-up", setup, speed.setup,
+          formatIfNeeded(c, "low - rise - {} / {}", hold, formatIfNeeded(c, c.kernel().rate)));
+    tellEdges(c, g, filter, fastest, out);
     out.roles = {{"filter", filter, "filter"}, {"hold", hold, "class"}, {"on", 1, ""}};
     if (c.has("phases")) {
         out.roles.push_back({"phases", p.count, "rate"});
@@ -315,36 +389,10 @@ Setting solveI2c(const TuningContext& c)
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", p.prescaler, "rate"});
 
-    if (!c.look)
-        return out;
-    listAlternatives(c, wants, wanted);
-    Waveform wave;
-    wave.title = "two clocks of one byte";
-    wave.span = cycle * 2;
-    const Rational half = cycle.value / 4;
-    Waveform::Trace clock{"SCL", true, {}};
-    for (int i = 0; i < 2; ++i) {
-        const Rational start = half + cycle.value * i;
-        clock.edges.push_back({Duration(start), false});
-        clock.edges.push_back({Duration(start + low.value + fall.value), true});
-        wave.marks.push_back(
-            {Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
+    if (c.look) {
+        listAlternatives(c, wants, wanted);
+        c.look->waveform = drawClocks(g, low, cycle, Duration(Rational(hold) / f));
     }
-    // What the bus specification asks for at least, on the second clock, beside what it is.
-    const Rational second = half + cycle.value, risen = second + fall.value + low.value;
-    for (const auto& [from, least, name] :
-         {std::tuple{second + fall.value, speed.low, "least low "}, {risen + rise.value, speed.high, "least high "}})
-        if (const Duration end(from + least.value); end < wave.span)
-            wave.marks.push_back({end, end, 0, name + format(least, 3), false});
-    wave.marks.push_back({Duration(risen), Duration(risen + rise.value), 0, "rise " + format(rise, 3), true});
-    Waveform::Trace data{"SDA", true, {}};
-    for (int i = 0; i < 2; ++i)
-        data.edges.push_back({Duration(half + cycle.value * i + Rational(hold) / f), i == 1});
-    wave.marks.push_back({Duration(half), Duration(half + Rational(hold) / f), 1,
-                          "hold " + format(Duration(Rational(hold) / f), 3), true});
-    wave.traces = {clock, data};
-    wave.handles = {{"rate", Duration(half) + cycle, Duration(half), Waveform::Handle::States::Rate, 1, 0}};
-    c.look->waveform = std::move(wave);
     return out;
 }
 

@@ -28,18 +28,18 @@ I2cGoals I2cGoals::of(const Need& need)
 
 Kind i2cKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "i2c";
-    kind.title = "I2C";
-    kind.otherNames = {{"i2c target", {{"role", "target"}}},
+    KindSpec& spec = kind.spec;
+    spec.id = "i2c";
+    spec.title = "I2C";
+    spec.otherNames = {{"i2c target", {{"role", "target"}}},
                        {"i2c controller", {{"role", "controller"}}},
                        {"two-wire", {}},
                        {"smbus", {}}};
-    kind.phrases = {{"slave", {{"role", "target"}}}, {"master", {{"role", "controller"}}}};
-    kind.instanceKind = "i2c";
-    kind.goals = {
+    spec.phrases = {{"slave", {{"role", "target"}}}, {"master", {{"role", "controller"}}}};
+    spec.instanceKind = "i2c";
+    spec.goals = {
         {"rate", "Max. clock", T::Frequency, "400 kHz", {}, "Upper limit of SCL."},
         {"class",
          "Speed class",
@@ -109,25 +109,25 @@ Kind i2cKind()
         takesGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
-    addDmaGoals(kind);
-    kind.requests = dmaBothWays;
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    addDmaGoals(spec);
+    spec.requests = dmaBothWays;
+    spec.relevant = [](const Need& need, std::string_view goal) {
         const bool target = goalIs(need, "role", "target");
         if (goal == "address" || goal == "general_call" || goal == "interrupt" || goal == "priority")
             return target;
         return !target || goal == "role" || goal == "class" || goal == "filter" || goal == "dma";
     };
-    kind.signals = [](const Need&) {
+    spec.signals = [](const Need&) {
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false},
                                        {"sda", "data", "SDA", -1, D::Both, false}};
     };
-    kind.brief = [](const Need& need) {
+    spec.brief = [](const Need& need) {
         return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", goalsOf<I2cGoals>(need).address)
                                               : shortGoal(need, "rate");
     };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},
         {"prescaler", Use::Config, false, "clock cycles per tick", "Of the two phases.", {}},
         {"low", Use::Config, true, "ticks", "Low phase of SCL.", {}, false, "phases"},
@@ -187,26 +187,26 @@ Kind i2cKind()
         {"dma_transmit", Use::Config, false, "", "Enables DMA requests for transmission.", {}},
         {"data", Use::Data, true, "", "The byte.", {}},
     };
-    kind.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."},
+    spec.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."},
                       {"low_ticks", "Ticks of the low phase per count of the role phases; 1 when nothing is said."},
                       {"high_ticks", "Ticks of the high phase per count of the role phases; 1 when nothing is said."}};
-    kind.instanceSignals = {{"SCL", "Clock.", "both"}, {"SDA", "Data.", "both"}};
-    kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
-    room.tuning.solve = solveI2c;
-    room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec&) {
+    spec.instanceSignals = {{"SCL", "Clock.", "both"}, {"SDA", "Data.", "both"}};
+    spec.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
+    kind.tuning.solve = solveI2c;
+    kind.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec&) {
         setup.openDrain = true;
         setup.because = "the bus is pulled up on the board; devices only drive it low";
     };
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
+    kind.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
         return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
     };
-    room.source = {declareI2c,
+    kind.source = {declareI2c,
                    defineI2c,
                    {"step", "begin", "end", "write", "read", "write_read", "recover", "happened", "take", "give", "bus",
                     "not", "called", "byte_came", "byte_wanted", "ended", "nothing", "address", "stretch_us"}};
-    room.source.statuses = {{"NOT_ACKNOWLEDGED", "no device answered, or it takes no more bytes"},
+    kind.source.statuses = {{"NOT_ACKNOWLEDGED", "no device answered, or it takes no more bytes"},
                             {"ARBITRATION_LOST", "another controller owns the bus"}};
-    return room;
+    return kind;
 }
 
 } // namespace bindrel

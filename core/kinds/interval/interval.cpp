@@ -63,35 +63,40 @@ Setting solveInterval(const TuningContext& c)
     const Division longest = longestDivision(c, {});
     const std::vector<Division> ways = divisionsNear(c, wanted.value * kernel, {}, 4);
     if (ways.empty()) {
-        out.notComputed = say(c, "{} is too short: two ticks of {} are the shortest", say(c, wanted), ticks.of);
+        out.notComputed =
+            formatIfNeeded(c, "{} is too short: two ticks of {} are the shortest", formatIfNeeded(c, wanted), ticks.of);
         return out;
     }
     const Division& best = ways.front();
     Achieved period{"period",
                     "Period",
-                    say(c, wanted),
-                    say(c, time(best)),
+                    formatIfNeeded(c, wanted),
+                    formatIfNeeded(c, time(best)),
                     errorOf(time(best), wanted),
                     true,
-                    say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, ticks.rate)),
+                    formatIfNeeded(c, "{} \u00d7 {} / {}", best.prescaler, best.count, formatIfNeeded(c, ticks.rate)),
                     {}};
     period.ok = period.error && period.error->value.abs() <= Rational(10'000);
     if (!period.ok)
         period.trouble =
-            chained ? say(c, "counting {} the error is {}. Let that come {}.", ticks.of, say(c, *period.error, true),
-                          wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
+            chained ? formatIfNeeded(c, "counting {} the error is {}. Let that come {}.", ticks.of,
+                                     formatIfNeeded(c, *period.error, true),
+                                     wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
             : wanted > time(longest)
-                ? say(c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.",
-                      say(c, ticks.rate), say(c, time(longest)), c.kernelName())
-                : say(c, "the nearest is {} off. Give {} a faster clock.", say(c, *period.error, true), c.kernelName());
+                ? formatIfNeeded(
+                      c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.",
+                      formatIfNeeded(c, ticks.rate), formatIfNeeded(c, time(longest)), c.kernelName())
+                : formatIfNeeded(c, "the nearest is {} off. Give {} a faster clock.",
+                                 formatIfNeeded(c, *period.error, true), c.kernelName());
     out.achieved.push_back(period);
     out.achieved.push_back({"period",
                             "Resolution",
                             "",
-                            say(c, Duration(Rational(best.prescaler) / kernel)),
+                            formatIfNeeded(c, Duration(Rational(best.prescaler) / kernel)),
                             std::nullopt,
                             true,
-                            say(c, "{} / {}; at most {}", best.prescaler, say(c, ticks.rate), say(c, time(longest))),
+                            formatIfNeeded(c, "{} / {}; at most {}", best.prescaler, formatIfNeeded(c, ticks.rate),
+                                           formatIfNeeded(c, time(longest))),
                             {},
                             true});
     if (chained)
@@ -111,7 +116,8 @@ Setting solveInterval(const TuningContext& c)
              std::nullopt,
              false,
              {},
-             say(c, "{} has no one-shot mode. Choose another timer, or let it repeat and stop it in its tick function.",
+             formatIfNeeded(
+                 c, "{} has no one-shot mode. Choose another timer, or let it repeat and stop it in its tick function.",
                  c.device.instances[size_t(c.bound.instance)].name)});
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
@@ -213,25 +219,25 @@ void defineInterval(Writer& w, NeedIndex need)
 
 Kind intervalKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "interval";
-    kind.title = "Interval";
-    kind.otherNames = {{"timer", {}},
+    KindSpec& spec = kind.spec;
+    spec.id = "interval";
+    spec.title = "Interval";
+    spec.otherNames = {{"timer", {}},
                        {"tick", {}},
                        {"periodic interrupt", {{"interrupt", "yes"}}},
                        {"timer interrupt", {{"interrupt", "yes"}}},
                        {"interrupt", {{"interrupt", "yes"}}},
                        {"delay", {{"repeats", "once"}}}};
-    kind.phrases = {
+    spec.phrases = {
         {"one shot", {{"repeats", "once"}}}, {"one-shot", {{"repeats", "once"}}}, {"polled", {{"interrupt", "no"}}}};
-    kind.instanceKind = "timer";
-    kind.rhythm = [](const Need& need) {
+    spec.instanceKind = "timer";
+    spec.nominalTriggerRate = [](const Need& need) {
         const Duration period = goalTime(need, "period");
         return period.value > Rational(0) ? Frequency(Rational(1) / period.value) : Frequency();
     };
-    kind.goals = {
+    spec.goals = {
         {"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
         {"interrupt",
          "Interrupt",
@@ -256,23 +262,23 @@ Kind intervalKind()
          0,
          0,
          true}};
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "toggles" || wantsInterrupt(need); };
-    kind.toggles = [](const Need& need) { return wantsInterrupt(need) ? goalName(need, "toggles") : std::string(); };
-    kind.pacedBy = [](const Need& need) { return goalName(need, "counts"); };
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.brief = [](const Need& need) { return shortGoal(need, "period"); };
-    kind.roles = timerRoles();
-    kind.instanceEvents = timerEvents();
-    room.tuning.solve = solveInterval;
-    room.tuning.accuracy = intervalAccuracy;
-    room.tuning.timerPeriodRate = intervalBeats;
-    room.tuning.dependsOnOtherTimers = true;
-    room.tuning.dependsOnCoreRate = true;
-    room.source = {declareInterval,
+    spec.relevant = [](const Need& need, std::string_view goal) { return goal != "toggles" || wantsInterrupt(need); };
+    spec.toggles = [](const Need& need) { return wantsInterrupt(need) ? goalName(need, "toggles") : std::string(); };
+    spec.pacedBy = [](const Need& need) { return goalName(need, "counts"); };
+    spec.signals = [](const Need&) { return std::vector<SignalSpec>(); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "period"); };
+    spec.roles = timerRoles();
+    spec.instanceEvents = timerEvents();
+    kind.tuning.solve = solveInterval;
+    kind.tuning.accuracy = intervalAccuracy;
+    kind.tuning.timerPeriodRate = intervalBeats;
+    kind.tuning.dependsOnOtherTimers = true;
+    kind.tuning.dependsOnCoreRate = true;
+    kind.source = {declareInterval,
                    defineInterval,
                    {"prescaler", "ticks", "microseconds", "seconds", "elapsed", "now", "tick"},
                    {{"prescaler", "prescaler"}, {"period", "ticks"}}};
-    return room;
+    return kind;
 }
 
 } // namespace bindrel

@@ -20,7 +20,7 @@ namespace bindrel {
 
 namespace {
 
-struct Way {
+struct TimerSetting {
     std::int64_t prescaler = 1;
     std::int64_t period = 1; ///< TOP, in prescaled ticks
     Frequency frequency;
@@ -45,11 +45,11 @@ std::int64_t longestOn(const TuningContext& c)
 
 /// Those nearest to the wanted frequency with enough duty steps, best first; where none has enough, those nearest all
 /// the same.
-std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slopes, std::int64_t steps,
-                        std::size_t most)
+std::vector<TimerSetting> waysTo(const TuningContext& c, const Frequency& wanted, int slopes, std::int64_t steps,
+                                 std::size_t most)
 {
     const Rational ticks = c.kernel().rate.value / (wanted.value * slopes);
-    std::vector<Way> out;
+    std::vector<TimerSetting> out;
     if (!ticks.defined() || ticks < Rational(2))
         return out;
     DividedBy divider{"prescaler", "period", std::max<std::int64_t>(steps, 2), DividedBy::Error::OfRate, longestOn(c)};
@@ -59,10 +59,10 @@ std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slo
     if (divisions.empty() || Rational(divisions.front().prescaler) * divisions.front().count > ticks * 2)
         divisions = divisionsNear(c, ticks, divider, most);
     for (const Division& division : divisions) {
-        Way way{division.prescaler,
-                division.count,
-                frequencyOfWay(c.kernel().rate, division.prescaler, division.count, slopes),
-                {}};
+        TimerSetting way{division.prescaler,
+                         division.count,
+                         frequencyOfWay(c.kernel().rate, division.prescaler, division.count, slopes),
+                         {}};
         way.error = errorOf(way.frequency, wanted);
         out.push_back(way);
     }
@@ -100,7 +100,7 @@ struct DeadTimes {
 
 /// One period of the outputs. Dead times shorten the beginning of each active phase of a pair.
 Waveform draw(const std::vector<Channel>& channels, const Duration& period, const PwmGoals& g, const DeadTimes& dead,
-              const Way& way)
+              const TimerSetting& way)
 {
     const bool centre = g.centre, pairs = g.pairs;
     Waveform wave;
@@ -193,17 +193,18 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
         const Duration got(Rational(used) / c.kernel().rate.value);
         Achieved row{goal,
                      title,
-                     "\u2265 " + say(c, asked),
-                     say(c, got),
+                     "\u2265 " + formatIfNeeded(c, asked),
+                     formatIfNeeded(c, got),
                      asked.value.isZero() ? std::optional<Ppm>() : errorOf(got, asked),
                      ticks.has_value(),
-                     say(c, "{} / {}", used, say(c, c.kernel().rate)),
+                     formatIfNeeded(c, "{} / {}", used, formatIfNeeded(c, c.kernel().rate)),
                      {}};
         if (!row.ok)
-            row.trouble = say(c,
-                              "{} is not possible: the longest at {} is {}. The bridge could shoot through; use a "
-                              "slower clock for {}.",
-                              say(c, asked), say(c, c.kernel().rate), say(c, got), c.kernelName());
+            row.trouble = formatIfNeeded(
+                c,
+                "{} is not possible: the longest at {} is {}. The bridge could shoot through; use a "
+                "slower clock for {}.",
+                formatIfNeeded(c, asked), formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, got), c.kernelName());
         out.achieved.push_back(row);
         out.roles.push_back({role, used, goal});
         return got;
@@ -217,8 +218,8 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
     if (g.deadLow != g.dead)
         out.achieved.push_back({"dead_low",
                                 "Dead time (low)",
-                                "\u2265 " + say(c, g.deadLow),
-                                say(c, both),
+                                "\u2265 " + formatIfNeeded(c, g.deadLow),
+                                formatIfNeeded(c, both),
                                 std::nullopt,
                                 both >= g.deadLow,
                                 "one time for both sides",
@@ -243,8 +244,8 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         const InstanceIndex instance = c.bindings.needs[n].instance;
         if (c.plan.needs[n].id != by || instance < 0)
             continue;
-        row.trouble = say(c, "{} is on {}, which is not connected to {}.", c.plan.needs[n].title,
-                          c.device.instances[size_t(instance)].name, name);
+        row.trouble = formatIfNeeded(c, "{} is on {}, which is not connected to {}.", c.plan.needs[n].title,
+                                     c.device.instances[size_t(instance)].name, name);
         if (field.valid())
             for (const EnumValue& value : c.device.fieldOf(field).values)
                 if (value.name == c.device.instances[size_t(instance)].name) {
@@ -253,12 +254,12 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
                 }
     }
     if (!row.ok && row.trouble.empty())
-        row.trouble = say(c, "there is no bound need \"{}\".", by);
+        row.trouble = formatIfNeeded(c, "there is no bound need \"{}\".", by);
     out.achieved.push_back(row);
 }
 
 /// The count at which converters are started, where that is not the end of the period.
-static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& way, Setting& out)
+static void solveTrigger(const TuningContext& c, const PwmGoals& g, const TimerSetting& way, Setting& out)
 {
     if (!g.triggerAt && !g.triggerAfter)
         return;
@@ -269,16 +270,16 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
     const Duration got(Rational(count) / (way.period * (g.centre ? 2 : 1)) * period.value);
     Achieved row{"trigger_at",
                  "ADC trigger at",
-                 g.triggerAfter ? say(c, *g.triggerAfter) : say(c, *g.triggerAt),
-                 say(c, got),
+                 g.triggerAfter ? formatIfNeeded(c, *g.triggerAfter) : formatIfNeeded(c, *g.triggerAt),
+                 formatIfNeeded(c, got),
                  std::nullopt,
                  true,
-                 say(c, "count {} of {}", count, way.period),
+                 formatIfNeeded(c, "count {} of {}", count, way.period),
                  {}};
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("trigger_at") || !c.has("trigger_early")) {
         row.ok = false;
-        row.trouble = say(
+        row.trouble = formatIfNeeded(
             c,
             "{} triggers converters only at the end of its period. Choose another timer, or leave the position empty.",
             name);
@@ -286,9 +287,10 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
         row.ok = false;
         row.trouble =
             g.centre
-                ? say(c, "{} triggers converters only while it counts up: in the first half of the period, before {}.",
-                      name, say(c, period / 2))
-                : say(c, "the period is {}; the position must lie within it.", say(c, period));
+                ? formatIfNeeded(
+                      c, "{} triggers converters only while it counts up: in the first half of the period, before {}.",
+                      name, formatIfNeeded(c, period / 2))
+                : formatIfNeeded(c, "the period is {}; the position must lie within it.", formatIfNeeded(c, period));
     } else {
         out.roles.push_back({"trigger_at", count, "trigger_at"});
         out.roles.push_back({"trigger_early", 1, "trigger_at"});
@@ -297,7 +299,7 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
 }
 
 /// What an angle between two widths comes to.
-static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
+static void solveServo(const PwmGoals& g, const TimerSetting& way, Setting& out)
 {
     if (g.servo.degrees <= 0)
         return;
@@ -332,107 +334,115 @@ static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
 std::optional<Frequency> pwmBeats(const TuningContext& c)
 {
     const PwmGoals& g = goalsOf<PwmGoals>(c.need);
-    const std::vector<Way> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 1);
+    const std::vector<TimerSetting> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 1);
     return ways.empty() ? std::nullopt : std::optional(ways.front().frequency);
 }
 
 namespace {
 
 /// Frequency and steps, as they come out.
-void addFrequency(const TuningContext& c, const PwmGoals& g, const Way& best, Setting& out)
+void addFrequency(const TuningContext& c, const PwmGoals& g, const TimerSetting& best, Setting& out)
 {
     Achieved frequency{"frequency",
                        "Frequency",
-                       say(c, g.frequency),
-                       say(c, best.frequency),
+                       formatIfNeeded(c, g.frequency),
+                       formatIfNeeded(c, best.frequency),
                        best.error,
                        best.error.value.abs() <= Rational(10'000),
                        {},
                        {}};
-    frequency.formula =
-        g.centre ? say(c, "{} / (2 \u00d7 {} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period)
-                 : say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period);
+    frequency.formula = g.centre ? formatIfNeeded(c, "{} / (2 \u00d7 {} \u00d7 {})", formatIfNeeded(c, c.kernel().rate),
+                                                  best.prescaler, best.period)
+                                 : formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate),
+                                                  best.prescaler, best.period);
     if (!frequency.ok)
-        frequency.trouble = say(c, "the nearest frequency is {} off. Choose another clock for {}.",
-                                say(c, best.error, true), c.kernelName());
+        frequency.trouble = formatIfNeeded(c, "the nearest frequency is {} off. Choose another clock for {}.",
+                                           formatIfNeeded(c, best.error, true), c.kernelName());
     out.achieved.push_back(frequency);
     if (g.activeLow || g.idleHigh)
-        out.achieved.push_back(
-            {"idle",
-             "Idle levels",
-             "",
-             say(c, "{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"),
-             std::nullopt,
-             true,
-             {},
-             {},
-             true});
-    out.achieved.push_back({"steps",
-                            "Duty steps",
-                            "\u2265 " + std::to_string(g.steps),
-                            say(c, "{} ({})", best.period, bitsOf(best.period)),
-                            std::nullopt,
-                            best.period >= g.steps,
-                            {},
-                            best.period >= g.steps
-                                ? ""
-                                : say(c,
-                                      "{} allows {} duty steps at {}, fewer than the {} required. Use a faster clock "
-                                      "or a lower frequency.",
-                                      say(c, c.kernel().rate), best.period, say(c, g.frequency), g.steps)});
+        out.achieved.push_back({"idle",
+                                "Idle levels",
+                                "",
+                                formatIfNeeded(c, "{}, {}", g.restsHigh() ? "high" : "low",
+                                               g.restsHigh() == g.activeLow ? "not active" : "active"),
+                                std::nullopt,
+                                true,
+                                {},
+                                {},
+                                true});
+    out.achieved.push_back(
+        {"steps",
+         "Duty steps",
+         "\u2265 " + std::to_string(g.steps),
+         formatIfNeeded(c, "{} ({})", best.period, bitsOf(best.period)),
+         std::nullopt,
+         best.period >= g.steps,
+         {},
+         best.period >= g.steps
+             ? ""
+             : formatIfNeeded(c,
+                              "{} allows {} duty steps at {}, fewer than the {} required. Use a faster clock "
+                              "or a lower frequency.",
+                              formatIfNeeded(c, c.kernel().rate), best.period, formatIfNeeded(c, g.frequency),
+                              g.steps)});
 }
 
 /// What a channel's duty comes to. `longer`: more was asked for than a period holds.
-Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, const Channel& channel, bool longer,
-                 const DeadTimes& dead)
+Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const TimerSetting& best, const Channel& channel,
+                 bool longer, const DeadTimes& dead)
 {
     const Duration period = bindrel::period(best.frequency);
     const std::optional<Duration>& pulse = g.pulse[size_t(channel.output - 1)];
     const std::optional<Voltage>& level = g.level[size_t(channel.output - 1)];
     Achieved row{channel.goal,
                  "Duty " + channel.goal.substr(4),
-                 say(c, channel.wanted),
-                 say(c, channel.achieved),
+                 formatIfNeeded(c, channel.wanted),
+                 formatIfNeeded(c, channel.achieved),
                  std::nullopt,
                  true,
-                 say(c, "{} / {}", channel.compare, best.period),
+                 formatIfNeeded(c, "{} / {}", channel.compare, best.period),
                  {}};
     if (pulse) {
         const Duration got(channel.achieved.value * period.value);
-        row.wanted = say(c, *pulse);
-        row.achieved = say(c, got);
+        row.wanted = formatIfNeeded(c, *pulse);
+        row.achieved = formatIfNeeded(c, got);
         if (!pulse->value.isZero())
             row.error = errorOf(got, *pulse);
         row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
         if (longer)
-            row.trouble = say(c, "the period is only {}. Choose a shorter pulse or a lower frequency.", say(c, period));
+            row.trouble = formatIfNeeded(c, "the period is only {}. Choose a shorter pulse or a lower frequency.",
+                                         formatIfNeeded(c, period));
         else if (!row.ok)
-            row.trouble = say(c, "a tick is {}, too coarse for this. Require more duty steps, or use a faster clock.",
-                              say(c, Duration(Rational(best.prescaler) * (g.centre ? 2 : 1) / c.kernel().rate.value)));
+            row.trouble = formatIfNeeded(
+                c, "a tick is {}, too coarse for this. Require more duty steps, or use a faster clock.",
+                formatIfNeeded(c, Duration(Rational(best.prescaler) * (g.centre ? 2 : 1) / c.kernel().rate.value)));
     }
     if (level) {
-        row.wanted = say(c, *level);
-        row.achieved = say(c, Voltage(channel.achieved.value * c.rates.supply.value));
-        row.formula += say(c, " \u00d7 {}", say(c, c.rates.supply));
+        row.wanted = formatIfNeeded(c, *level);
+        row.achieved = formatIfNeeded(c, Voltage(channel.achieved.value * c.rates.supply.value));
+        row.formula += formatIfNeeded(c, " \u00d7 {}", formatIfNeeded(c, c.rates.supply));
         row.ok = !longer;
         if (longer)
-            row.trouble = say(c, "the outputs reach at most the supply of {}.", say(c, c.rates.supply));
+            row.trouble =
+                formatIfNeeded(c, "the outputs reach at most the supply of {}.", formatIfNeeded(c, c.rates.supply));
     }
     const Rational on = period.value * channel.achieved.value;
     const Rational shortest =
         std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
     if (g.pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
         row.ok = false;
-        row.trouble = say(c,
-                          "the shorter side is on for {}, not longer than the dead time of {}: it would never switch "
-                          "on. Change the duty or the dead time.",
-                          say(c, Duration(shortest)), say(c, dead.longest()));
+        row.trouble =
+            formatIfNeeded(c,
+                           "the shorter side is on for {}, not longer than the dead time of {}: it would never switch "
+                           "on. Change the duty or the dead time.",
+                           formatIfNeeded(c, Duration(shortest)), formatIfNeeded(c, dead.longest()));
     }
     return row;
 }
 
 /// The registers of a channel.
-void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, const Channel& channel, Setting& out)
+void setChannel(const TuningContext& c, const PwmGoals& g, const TimerSetting& best, const Channel& channel,
+                Setting& out)
 {
     const bool opposed = g.opposed && channel.output % 2 == 0;
     const std::string n = std::to_string(channel.number);
@@ -454,9 +464,9 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, cons
                  std::nullopt,
                  false,
                  {},
-                 say(c, "{} cannot invert an output. {}", c.device.instances[size_t(c.bound.instance)].name,
-                     opposed ? "Choose another timer, or use the same polarity for all."
-                             : "Choose another timer, or state the complement of the duty.")});
+                 formatIfNeeded(c, "{} cannot invert an output. {}", c.device.instances[size_t(c.bound.instance)].name,
+                                opposed ? "Choose another timer, or use the same polarity for all."
+                                        : "Choose another timer, or state the complement of the duty.")});
     if (g.pairs) {
         out.roles.push_back({"output" + n + "n", 1, "outputs"});
         out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
@@ -487,15 +497,15 @@ void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
     const Duration got(Rational(filter) / c.kernel().rate.value);
     Achieved row{"fault_filter",
                  "Fault filter",
-                 "\u2265 " + say(c, asked),
-                 say(c, got),
+                 "\u2265 " + formatIfNeeded(c, asked),
+                 formatIfNeeded(c, got),
                  std::nullopt,
                  Rational(filter) >= asked.value * fastest,
                  {},
                  {}};
     if (!row.ok)
-        row.trouble = say(c, "the longest filter at {1} is {0}. Filter on the board, or use a slower clock.",
-                          say(c, got), say(c, c.kernel().rate));
+        row.trouble = formatIfNeeded(c, "the longest filter at {1} is {0}. Filter on the board, or use a slower clock.",
+                                     formatIfNeeded(c, got), formatIfNeeded(c, c.kernel().rate));
     out.achieved.push_back(row);
     solveFaultSource(c, out);
     out.roles.push_back({"fault_enable", 1, "fault"});
@@ -509,14 +519,15 @@ Setting solvePwm(const TuningContext& c)
 {
     Setting out;
     const PwmGoals& g = goalsOf<PwmGoals>(c.need);
-    const std::vector<Way> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 4);
+    const std::vector<TimerSetting> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 4);
     if (ways.empty()) {
         out.notComputed =
-            say(c, "{} cannot be divided to {}; give {} a {} clock", say(c, c.kernel().rate), say(c, g.frequency),
-                c.kernelName(), g.frequency.value * 4 > c.kernel().rate.value ? "faster" : "slower");
+            formatIfNeeded(c, "{} cannot be divided to {}; give {} a {} clock", formatIfNeeded(c, c.kernel().rate),
+                           formatIfNeeded(c, g.frequency), c.kernelName(),
+                           g.frequency.value * 4 > c.kernel().rate.value ? "faster" : "slower");
         return out;
     }
-    const Way& best = ways.front();
+    const TimerSetting& best = ways.front();
     const Duration period = bindrel::period(best.frequency);
 
     addFrequency(c, g, best, out);
@@ -566,7 +577,7 @@ Setting solvePwm(const TuningContext& c)
     out.roles.push_back({"on", 1, "", When::Start});
     if (c.has("outputs_enable"))
         out.roles.push_back({"outputs_enable", 1, "", When::Start});
-    for (const Way& way : c.look ? ways : std::vector<Way>())
+    for (const TimerSetting& way : c.look ? ways : std::vector<TimerSetting>())
         c.look->alternatives.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period),
                                         format(way.frequency),
                                         format(way.error, true) + ", " + bitsOf(way.period),

@@ -86,12 +86,12 @@ PwmGoals PwmGoals::of(const Need& need)
 
 Kind pwmKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "pwm";
-    kind.title = "PWM";
-    kind.otherNames = {{"motor", {}},
+    KindSpec& spec = kind.spec;
+    spec.id = "pwm";
+    spec.title = "PWM";
+    spec.otherNames = {{"motor", {}},
                        {"bridge", {}},
                        {"dimmer", {}},
                        {"half bridge", {{"outputs", "complementary"}}, "Half bridge"},
@@ -99,8 +99,8 @@ Kind pwmKind()
                        {"full bridge", {{"channels", "2"}, {"outputs", "complementary"}}, "Full bridge"},
                        {"h-bridge", {{"channels", "2"}, {"outputs", "complementary"}}, "Full bridge"},
                        {"three-phase bridge", {{"channels", "3"}, {"outputs", "complementary"}}, "Bridge"}};
-    kind.instanceKind = "timer";
-    kind.goals = {
+    spec.instanceKind = "timer";
+    spec.goals = {
         {"frequency", "Frequency", T::Frequency, "20 kHz", {}, "Of one full period of the output."},
         {"alignment",
          "Alignment",
@@ -245,23 +245,23 @@ Kind pwmKind()
          true},
         {"steps", "Duty steps", T::Integer, "256", {}, "Minimum number of different duty values.", 2, 65536, true},
     };
-    kind.signals = pwmSignals;
-    kind.relevant = pwmRelevant;
+    spec.signals = pwmSignals;
+    spec.relevant = pwmRelevant;
     // The channels of a timer count by one time base: who wants the same one can share it. Pairs with their dead time
     // and their fault input have the timer for themselves.
-    kind.rhythm = [](const Need& need) { return goalRate(need, "frequency"); };
-    kind.sharedAs = [](const Need& need) {
+    spec.nominalTriggerRate = [](const Need& need) { return goalRate(need, "frequency"); };
+    spec.sharedAs = [](const Need& need) {
         const bool alone = goalIs(need, "outputs", "complementary") || !goalIs(need, "fault", "none");
         return alone ? std::string()
                      : "pwm " + sameText(goalValue(need, "frequency")) + ", " + sameText(goalValue(need, "alignment")) +
                            ", " + sameText(goalValue(need, "steps")) + ", " + sameText(goalValue(need, "trigger_at"));
     };
-    kind.fastest = [](const Need& need, std::string_view signal) {
+    spec.fastest = [](const Need& need, std::string_view signal) {
         return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency();
     };
-    kind.brief = [](const Need& need) { return shortGoal(need, "frequency"); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "frequency"); };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, true, "", "Runs the counter.", {}},
         {"centre", Use::Config, false, "", "1: it counts up and down.", {}},
         {"prescaler", Use::Config, false, "clock cycles per tick", "", {}},
@@ -312,11 +312,11 @@ Kind pwmKind()
         {"fault_filter", Use::Config, false, "clock cycles", "Shorter pulses on it are ignored.", {}},
         {"fault", Use::Status, false, "", "It has been active.", {}},
     };
-    kind.abilities = {{"channels", "Numbers of channels."}, {"pairs", "Channels that have a low side."}};
-    kind.instanceSignals = {{"CH#", "Output or input of a channel.", "in out both"},
+    spec.abilities = {{"channels", "Numbers of channels."}, {"pairs", "Channels that have a low side."}};
+    spec.instanceSignals = {{"CH#", "Output or input of a channel.", "in out both"},
                             {"CH#N", "Output of its low side.", "out both"},
                             {"FLT", "Fault input.", "in both"}};
-    room.tuning = {solvePwm, [](const TuningContext& c) { return passedOn(c, "frequency and times"); },
+    kind.tuning = {solvePwm, [](const TuningContext& c) { return passedOn(c, "frequency and times"); },
                    [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        if (signal.id == "fault") {
                            const bool low = goalsOf<PwmGoals>(need).fault == PwmGoals::Fault::ActiveLow;
@@ -327,10 +327,11 @@ Kind pwmKind()
                            setup.because = "slew rate for a gate driver";
                        }
                    }};
-    kind.leastDrive = 1;
-    kind.restsHigh = [](const Need& need) { return goalsOf<PwmGoals>(need).restsHigh(); };
-    room.tuning.timerPeriodRate = pwmBeats;
-    room.source = {declarePwm,
+    spec.leastDrive = 1;
+    spec.restsHigh = [](const Need& need) { return goalsOf<PwmGoals>(need).restsHigh(); };
+    spec.restGoal = "idle";
+    kind.tuning.timerPeriodRate = pwmBeats;
+    kind.source = {declarePwm,
                    definePwm,
                    {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse",
                     "set_millidegrees", "set_millivolts", "supply_millivolts", "dead_low_ticks", "fault",
@@ -339,9 +340,9 @@ Kind pwmKind()
                     {"period", "ticks"},
                     {"dead_time", "dead_ticks"},
                     {"dead_time_low", "dead_low_ticks"}}};
-    room.source.stopIsSafe = true;
-    room.source.startedLater = "drives its outputs from then on";
-    return room;
+    kind.source.stopIsSafe = true;
+    kind.source.startedLater = "drives its outputs from then on";
+    return kind;
 }
 
 } // namespace bindrel

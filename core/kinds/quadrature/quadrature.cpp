@@ -60,8 +60,9 @@ Setting solveQuadrature(const TuningContext& c)
     Setting out;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("quadrature") || !c.has("counter")) {
-        out.notComputed = say(c, "{} has no encoder mode: its block has no role \"{}\"; choose another timer", name,
-                              c.has("quadrature") ? "counter" : "quadrature");
+        out.notComputed =
+            formatIfNeeded(c, "{} has no encoder mode: its block has no role \"{}\"; choose another timer", name,
+                           c.has("quadrature") ? "counter" : "quadrature");
         return out;
     }
     const Rational kernel = c.kernel().rate.value;
@@ -73,13 +74,15 @@ Setting solveQuadrature(const TuningContext& c)
         Achieved row{"index",      "Index input", "pad", can ? "sets the count to zero" : "not counted",
                      std::nullopt, can,           {},    {}};
         if (!can)
-            row.trouble = c.has("index")
-                              ? say(c, "a revolution of {} counts does not fit into {}. Choose a timer with more bits.",
-                                    turn, name)
-                              : say(c,
-                                    "{} has no index input: its block has no role \"index\". Choose another timer, or "
-                                    "use a separate need for the index.",
-                                    name);
+            row.trouble =
+                c.has("index")
+                    ? formatIfNeeded(c,
+                                     "a revolution of {} counts does not fit into {}. Choose a timer with more bits.",
+                                     turn, name)
+                    : formatIfNeeded(c,
+                                     "{} has no index input: its block has no role \"index\". Choose another timer, or "
+                                     "use a separate need for the index.",
+                                     name);
         out.achieved.push_back(row);
         if (can) {
             counts = turn;
@@ -92,7 +95,7 @@ Setting solveQuadrature(const TuningContext& c)
                             std::to_string(turn),
                             std::nullopt,
                             true,
-                            say(c, "{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)),
+                            formatIfNeeded(c, "{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)),
                             {}});
 
     const Duration wanted = goalTime(c.need, "filter");
@@ -108,36 +111,37 @@ Setting solveQuadrature(const TuningContext& c)
         const Duration got(Rational(filter) / kernel);
         Achieved row{"filter",
                      "Filter",
-                     "\u2265 " + say(c, wanted),
-                     filter ? say(c, got) : "none",
+                     "\u2265 " + formatIfNeeded(c, wanted),
+                     filter ? formatIfNeeded(c, got) : "none",
                      std::nullopt,
                      filter >= cycles,
                      {},
                      {}};
         if (!row.ok)
-            row.trouble = say(c, "{} filters at most {} at {}. Filter on the board.", name,
-                              filter ? say(c, got) : "nothing", say(c, c.kernel().rate));
+            row.trouble =
+                formatIfNeeded(c, "{} filters at most {} at {}. Filter on the board.", name,
+                               filter ? formatIfNeeded(c, got) : "nothing", formatIfNeeded(c, c.kernel().rate));
         out.achieved.push_back(row);
     }
     // An edge must stand for two kernel cycles to be seen, and longer than the filter.
     const Frequency edges(kernel / std::max<std::int64_t>(2, filter + 1));
-    out.achieved.push_back(
-        {"lines",
-         "Max. speed",
-         "",
-         say(c, "{} revolutions per second", (edges.value / turn).floor()),
-         std::nullopt,
-         true,
-         say(c, "{} / {} / {}", say(c, c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn),
-         {},
-         true});
+    out.achieved.push_back({"lines",
+                            "Max. speed",
+                            "",
+                            formatIfNeeded(c, "{} revolutions per second", (edges.value / turn).floor()),
+                            std::nullopt,
+                            true,
+                            formatIfNeeded(c, "{} / {} / {}", formatIfNeeded(c, c.kernel().rate),
+                                           std::max<std::int64_t>(2, filter + 1), turn),
+                            {},
+                            true});
     out.achieved.push_back({"lines",
                             "Max. time between reads",
                             "",
-                            say(c, "{:.4g} revolutions", Rational(counts / 2, turn).toDouble()),
+                            formatIfNeeded(c, "{:.4g} revolutions", Rational(counts / 2, turn).toDouble()),
                             std::nullopt,
                             true,
-                            say(c, "{} / 2 / {}", counts, turn),
+                            formatIfNeeded(c, "{} / 2 / {}", counts, turn),
                             {},
                             true});
     if (c.has("prescaler"))
@@ -213,19 +217,19 @@ void defineQuadrature(Writer& w, NeedIndex need)
 
 Kind quadratureKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "quadrature";
-    kind.title = "Quadrature";
-    kind.otherNames = {{"encoder", {}, "Encoder"}, {"quadrature encoder", {}}, {"rotary encoder", {}}};
-    kind.instanceKind = "timer";
-    kind.demands = {"quadrature", "counter"};
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "quadrature";
+    spec.title = "Quadrature";
+    spec.otherNames = {{"encoder", {}, "Encoder"}, {"quadrature encoder", {}}, {"rotary encoder", {}}};
+    spec.instanceKind = "timer";
+    spec.demands = {"quadrature", "counter"};
+    spec.goals = {
         {"lines", "Lines per revolution", T::Integer, "1024", {}, "Of the encoder; four counts each.", 1, 65536},
         {"index", "Index input", T::Choice, "none", {"none", "pad"}, ""},
         {"filter", "Filter", T::Duration, "0 s", {}, "Shorter pulses are ignored.", 0, 0, true}};
-    kind.signals = [](const Need& need) {
+    spec.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         // Timers decode on their first two channels.
         std::vector<SignalSpec> out{{"a", "phase A", "CH1", -1, D::In, false},
@@ -234,14 +238,14 @@ Kind quadratureKind()
             out.push_back({"index", "index", "CH3", -1, D::In, false});
         return out;
     };
-    kind.brief = [](const Need& need) { return goalText(need, "lines") + " lines"; };
-    kind.roles = timerRoles();
-    kind.instanceSignals = timerSignals();
-    kind.instanceEvents = timerEvents();
-    room.tuning.solve = solveQuadrature;
-    room.source = {
+    spec.brief = [](const Need& need) { return goalText(need, "lines") + " lines"; };
+    spec.roles = timerRoles();
+    spec.instanceSignals = timerSignals();
+    spec.instanceEvents = timerEvents();
+    kind.tuning.solve = solveQuadrature;
+    kind.source = {
         declareQuadrature, defineQuadrature, {"counts_per_turn", "position", "angle", "milliturns_per_second"}};
-    return room;
+    return kind;
 }
 
 } // namespace bindrel

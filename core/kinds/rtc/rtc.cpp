@@ -19,9 +19,10 @@ Accuracy rtcAccuracy(const TuningContext& c)
     out.stated = c.need.goals.contains("drift");
     if (const std::optional<Ppm> drift = goalAs<Ppm>(c.need, "drift"))
         out.allowed = *drift;
-    out.asks = out.allowed ? say(c, "{}, {} a month", plusMinus(*out.allowed), say(c, driftPerMonth(*out.allowed), 3))
+    out.asks = out.allowed ? formatIfNeeded(c, "{}, {} a month", plusMinus(*out.allowed),
+                                            formatIfNeeded(c, driftPerMonth(*out.allowed), 3))
                            : std::string();
-    out.effect = say(c, "up to {} a month", say(c, driftPerMonth(out.given), 3));
+    out.effect = formatIfNeeded(c, "up to {} a month", formatIfNeeded(c, driftPerMonth(out.given), 3));
     return out;
 }
 
@@ -74,8 +75,8 @@ Setting solveRtc(const TuningContext& c)
     const DividedBy divider{"coarse", "fine", 1, DividedBy::Error::OfRate};
     const std::vector<Division> ways = divisionsNear(c, cycles, divider, 64);
     if (ways.empty()) {
-        out.notComputed = say(c, "{} at {} is too slow for {}; lower the rate or use a faster clock", c.kernelName(),
-                              say(c, c.kernel().rate), say(c, wanted));
+        out.notComputed = formatIfNeeded(c, "{} at {} is too slow for {}; lower the rate or use a faster clock",
+                                         c.kernelName(), formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, wanted));
         return out;
     }
     const auto rate = [&](const Division& way) { return Frequency(kernel / way.cycles() / fixed); };
@@ -85,15 +86,20 @@ Setting solveRtc(const TuningContext& c)
     for (const Division& way : ways)
         if (rate(way) == rate(best) && way.prescaler > best.prescaler)
             best = way;
-    Achieved row{
-        "rate", "Counts at", say(c, wanted), say(c, rate(best)), errorOf(rate(best), wanted), rate(best) == wanted,
-        {},     {}};
-    row.formula = say(c, c.kernel().rate) + (fixed > 1 ? say(c, " / {}", fixed) : std::string()) +
-                  (c.has("coarse") ? say(c, " / {}", best.prescaler) : std::string()) +
-                  (c.has("fine") ? say(c, " / {}", best.count) : std::string());
+    Achieved row{"rate",
+                 "Counts at",
+                 formatIfNeeded(c, wanted),
+                 formatIfNeeded(c, rate(best)),
+                 errorOf(rate(best), wanted),
+                 rate(best) == wanted,
+                 {},
+                 {}};
+    row.formula = formatIfNeeded(c, c.kernel().rate) + (fixed > 1 ? formatIfNeeded(c, " / {}", fixed) : std::string()) +
+                  (c.has("coarse") ? formatIfNeeded(c, " / {}", best.prescaler) : std::string()) +
+                  (c.has("fine") ? formatIfNeeded(c, " / {}", best.count) : std::string());
     if (!row.ok)
-        row.trouble = say(c, "it would count at {}. Give {} a clock that is a multiple of {}.", say(c, rate(best)),
-                          c.kernelName(), say(c, wanted));
+        row.trouble = formatIfNeeded(c, "it would count at {}. Give {} a clock that is a multiple of {}.",
+                                     formatIfNeeded(c, rate(best)), c.kernelName(), formatIfNeeded(c, wanted));
     out.achieved.push_back(row);
     if (c.has("hold"))
         out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Hold it: its dividers can only be set then."});
@@ -112,22 +118,22 @@ Setting solveRtc(const TuningContext& c)
             {"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
     if (c.need.goals.contains("trim")) {
         const std::int64_t off = goalNumber(c.need, "trim");
-        Achieved trim{"trim", "Clock error", say(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
+        Achieved trim{"trim", "Clock error", formatIfNeeded(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
         if (const std::optional<std::int64_t> value =
                 c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
-            trim.achieved = say(c, "{:+} ppb added, {:+} left", *value, off + *value);
+            trim.achieved = formatIfNeeded(c, "{:+} ppb added, {:+} left", *value, off + *value);
             // Half a step is as near as it can be.
             const std::int64_t low = *c.encoding("trim").decode(0),
                                high = c.encoding("trim").largest(c.maxCode("trim"));
             trim.ok = -off >= low && -off <= high;
             if (!trim.ok)
-                trim.trouble =
-                    say(c, "it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
+                trim.trouble = formatIfNeeded(
+                    c, "it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
             out.roles.push_back({"trim", *value, "trim"});
         } else {
             trim.achieved = "0 ppb added";
-            trim.trouble = say(c, "{} has no rate correction. Correct the time in the program.",
-                               c.device.instances[size_t(c.bound.instance)].name);
+            trim.trouble = formatIfNeeded(c, "{} has no rate correction. Correct the time in the program.",
+                                          c.device.instances[size_t(c.bound.instance)].name);
         }
         out.achieved.push_back(trim);
     }
@@ -141,8 +147,8 @@ Setting solveRtc(const TuningContext& c)
                                     std::nullopt,
                                     false,
                                     {},
-                                    say(c, "{} has no alarm. Compare the time in the tick function.",
-                                        c.device.instances[size_t(c.bound.instance)].name)});
+                                    formatIfNeeded(c, "{} has no alarm. Compare the time in the tick function.",
+                                                   c.device.instances[size_t(c.bound.instance)].name)});
         else
             out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick",
                                   "alarm_interrupt",
@@ -370,14 +376,14 @@ void defineRtc(Writer& w, NeedIndex need)
 
 Kind rtcKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "rtc";
-    kind.title = "Real-time clock";
-    kind.otherNames = {{"calendar", {}}, {"clock and calendar", {}}, {"alarm clock", {}}};
-    kind.instanceKind = "rtc";
-    kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""},
+    KindSpec& spec = kind.spec;
+    spec.id = "rtc";
+    spec.title = "Real-time clock";
+    spec.otherNames = {{"calendar", {}}, {"clock and calendar", {}}, {"alarm clock", {}}};
+    spec.instanceKind = "rtc";
+    spec.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""},
                   {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"yes", "no"}, "At each count.", 0, 0, true},
                   {"alarm",
@@ -401,10 +407,10 @@ Kind rtcKind()
                   priorityGoal(),
                   aboveGoal(),
                   takesGoal()};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
+    spec.signals = [](const Need&) { return std::vector<SignalSpec>(); };
+    spec.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the counter on.", {}},
         {"counter", Use::Data, false, "counts", "The time.", {}},
         {"tick", Use::Status, false, "", "A count is over.", {}},
@@ -432,17 +438,17 @@ Kind rtcKind()
         {"day", Use::Data, false, "", "Of the month.", {}},
         {"month", Use::Data, false, "", "", {}},
         {"year", Use::Data, false, "", "", {}}};
-    for (RoleSpec& role : kind.roles)
+    for (RoleSpec& role : spec.roles)
         if (role.use == RoleSpec::Use::Data)
             role.encodings = RoleSpec::Encodings::InC;
-    kind.abilities = {{"divider", "What its clock is divided by beside the roles; 1 when nothing is said."}};
-    kind.instanceEvents = {{"tick", "A count is over."}, {"alarm", "The time of an alarm has come."}};
-    room.tuning.solve = solveRtc;
-    room.source = {
+    spec.abilities = {{"divider", "What its clock is divided by beside the roles; 1 when nothing is said."}};
+    spec.instanceEvents = {{"tick", "A count is over."}, {"alarm", "The time of an alarm has come."}};
+    kind.tuning.solve = solveRtc;
+    kind.source = {
         declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick", "alarm", "set_alarm", "clear_alarm"}};
-    room.source.statuses = {{"OUT_OF_RANGE", "a value that the calendar or its register does not have"}};
-    room.tuning.accuracy = rtcAccuracy;
-    return room;
+    kind.source.statuses = {{"OUT_OF_RANGE", "a value that the calendar or its register does not have"}};
+    kind.tuning.accuracy = rtcAccuracy;
+    return kind;
 }
 
 } // namespace bindrel

@@ -133,7 +133,7 @@ Setting solveSegments(const TuningContext& c)
                  {},
                  {}};
     if (!planesOk)
-        row.trouble = say(c, "{} drives at most {}.", name, most);
+        row.trouble = formatIfNeeded(c, "{} drives at most {}.", name, most);
     out.achieved.push_back(row);
     if (c.has("backplanes") && planesOk)
         out.roles.push_back({"backplanes", planes, "backplanes"});
@@ -151,18 +151,19 @@ Setting solveSegments(const TuningContext& c)
     const Frequency frame(base / divider);
     Achieved rate{"frame",
                   "Frame rate",
-                  say(c, wanted),
-                  say(c, frame, 4),
+                  formatIfNeeded(c, wanted),
+                  formatIfNeeded(c, frame, 4),
                   errorOf(frame, wanted),
                   true,
-                  say(c, "{} / ({} \u00d7 {}{})", say(c, c.kernel().rate), cycles, planes,
-                      divider > 1 ? say(c, " \u00d7 {}", divider) : std::string()),
+                  formatIfNeeded(c, "{} / ({} \u00d7 {}{})", formatIfNeeded(c, c.kernel().rate), cycles, planes,
+                                 divider > 1 ? formatIfNeeded(c, " \u00d7 {}", divider) : std::string()),
                   {}};
     // An eye sees less than 30 pictures a second flicker; a quarter off is no matter.
     rate.ok = rate.error->value.abs() <= Rational(250'000);
     if (!rate.ok)
-        rate.trouble = say(c, "it would be {}. Give {} about {}.", say(c, frame, 4), c.kernelName(),
-                           say(c, Frequency(wanted.value * cycles * planes * divider), 4));
+        rate.trouble =
+            formatIfNeeded(c, "it would be {}. Give {} about {}.", formatIfNeeded(c, frame, 4), c.kernelName(),
+                           formatIfNeeded(c, Frequency(wanted.value * cycles * planes * divider), 4));
     out.achieved.push_back(rate);
     const std::optional<Ratio> contrast = goalAs<Ratio>(c.need, "contrast");
     if (c.has("contrast"))
@@ -292,15 +293,15 @@ void defineSegments(Writer& w, NeedIndex need)
 
 Kind segmentsKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "segments";
-    kind.title = "Segment display";
-    kind.otherNames = {{"segment", {}}, {"segment lcd", {}}, {"lcd", {}}, {"display", {}, "Display"}};
-    kind.sizeGoals = {"backplanes", "segments"};
-    kind.instanceKind = "segments";
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "segments";
+    spec.title = "Segment display";
+    spec.otherNames = {{"segment", {}}, {"segment lcd", {}}, {"lcd", {}}, {"display", {}, "Display"}};
+    spec.sizeGoals = {"backplanes", "segments"};
+    spec.instanceKind = "segments";
+    spec.goals = {
         {"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},
         {"segments", "Segment lines", T::Integer, "8", {}, "", 1, 40},
         {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Refresh rate of the display."},
@@ -313,7 +314,7 @@ Kind segmentsKind()
          "separate entries by blanks. Or the table of the data sheet: one row per backplane, separated by /, - where "
          "nothing is connected. a is at the top, then clockwise; g is in the middle, p is the point."},
         {"contrast", "Contrast", T::Ratio, "50 %", {}, "Where the controller can set it.", 0, 0, true}};
-    kind.signals = [](const Need& need) {
+    spec.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;
         const int backplanes = std::clamp(int(goalNumber(need, "backplanes")), 1, 8);
@@ -326,9 +327,9 @@ Kind segmentsKind()
             out.push_back({"seg" + std::to_string(i), "segment " + std::to_string(i), "SEG#", i, D::Analog, false});
         return out;
     };
-    kind.brief = [](const Need& need) { return goalText(need, "backplanes") + " x " + goalText(need, "segments"); };
+    spec.brief = [](const Need& need) { return goalText(need, "backplanes") + " x " + goalText(need, "segments"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the display on.", {}},
+    spec.roles = {{"on", Use::Config, false, "", "Switches the display on.", {}},
                   {"backplanes", Use::Config, false, "backplanes in use", "", {}},
                   {"divider", Use::Config, false, "clock cycles", "Divides the clock of the frame.", {}},
                   {"contrast", Use::Config, false, "steps", "From 0, the least, to all bits set.", {}},
@@ -339,14 +340,14 @@ Kind segmentsKind()
                    "",
                    "What the segment lines show while the backplane of this number is active: bit n is line n.",
                    {}}};
-    kind.abilities = {{"backplanes", "How many there are."},
+    spec.abilities = {{"backplanes", "How many there are."},
                       {"segments", "Number of segment lines."},
                       {"frame_cycles", "Kernel cycles for which one backplane is active in a frame, divided by the "
                                        "divider; 1 when nothing is said."}};
-    room.tuning.solve = solveSegments;
-    room.source = {declareSegments, defineSegments, {"backplanes", "show_segments", "show_number", "seg"}};
-    kind.instanceSignals = {{"COM#", "Backplane.", "analog out"}, {"SEG#", "Segment.", "analog out"}};
-    return room;
+    kind.tuning.solve = solveSegments;
+    kind.source = {declareSegments, defineSegments, {"backplanes", "show_segments", "show_number", "seg"}};
+    spec.instanceSignals = {{"COM#", "Backplane.", "analog out"}, {"SEG#", "Segment.", "analog out"}};
+    return kind;
 }
 
 } // namespace bindrel

@@ -118,136 +118,175 @@ std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most
     return heeding || !hasOverrides(c.plan) ? heeding : bestRateAmong(c, false, most);
 }
 
-Setting solveSpi(const TuningContext& c)
+namespace {
+
+/// The delay after which a controller samples, and the margin that leaves; zero where it does not receive.
+Duration solveReceiving(const TuningContext& c, const SpiGoals& g, const SpiRate& rate, Setting& out)
 {
-    Setting out;
-    const SpiGoals& g = goalsOf<SpiGoals>(c.need);
+    if (!g.receives)
+        return {};
+    const Rational half = Rational(1) / rate.sck.value / 2, cycle = Rational(1) / c.kernel().rate.value;
+    const Rational lack = g.valid.value - half;
+    // The delay that makes up for a late part, as long as the bit still stands.
+    const std::int64_t wanted = lack < Rational(0) ? 0 : (lack / cycle).floor() + 1;
+    const std::int64_t cycles =
+        c.has("sample_delay") ? std::min(wanted, c.encoding("sample_delay").largest(c.maxCode("sample_delay"))) : 0;
+    const Duration delay(cycle * cycles);
+    const Rational margin = half + delay.value - g.valid.value;
+    Achieved row{"valid",
+                 "Receive margin",
+                 "> 0 s",
+                 formatIfNeeded(c, Duration(margin)),
+                 std::nullopt,
+                 margin > Rational(0) && delay.value < half,
+                 formatIfNeeded(c, "1 / (2 \u00d7 {}){} - {}", formatIfNeeded(c, rate.sck),
+                                cycles > 0 ? formatIfNeeded(c, " + {} cycles", cycles) : std::string(),
+                                formatIfNeeded(c, g.valid)),
+                 {},
+                 true};
+    if (!row.ok)
+        row.trouble = formatIfNeeded(
+            c,
+            "the part's data is valid {} after the edge, too late for a clock of {}. Choose at most {}, or "
+            "a faster part.",
+            formatIfNeeded(c, g.valid), formatIfNeeded(c, rate.sck),
+            formatIfNeeded(c, Frequency(Rational(1) / (g.valid.value * 2)), 4));
+    out.achieved.push_back(row);
+    if (c.has("sample_delay"))
+        out.roles.push_back({"sample_delay", cycles, "valid"});
+    return delay;
+}
+
+/// The rate and the next slower ones, for whoever wonders what they would be.
+void show(const TuningContext& c, const SpiGoals& g, const SpiRate& rate, const Duration& delay, Look& look)
+{
+    look.waveform = drawWord(g, rate.sck, delay);
+    look.ranking = "the fastest that the goal allows";
+    std::optional<SpiRate> way = rate;
+    for (int shown = 0; way && shown < 3; ++shown) {
+        look.alternatives.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider),
+                                     format(way->sck),
+                                     format(errorOf(way->sck, g.most), true),
+                                     {{"prescaler", way->prescaler},
+                                      {c.has("half_period") ? "half_period" : "divider",
+                                       c.has("half_period") ? way->divider / 2 : way->divider}}});
+        way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
+    }
+}
+
+void solveController(const TuningContext& c, const SpiGoals& g, Setting& out)
+{
+    if (!c.has("divider") && !c.has("half_period")) {
+        out.notComputed = formatIfNeeded(
+            c, "the block of {} has neither the role \"divider\" nor \"half_period\"; add one in the device file",
+            c.device.instances[size_t(c.bound.instance)].name);
+        return;
+    }
+    const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
+    if (!rate) {
+        out.notComputed = formatIfNeeded(c, "{} cannot be divided down to {}; give {} a slower clock",
+                                         formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, g.most), c.kernelName());
+        return;
+    }
+    Achieved sck{
+        "rate", "SCK", formatIfNeeded(c, g.most), formatIfNeeded(c, rate->sck), errorOf(rate->sck, g.most), true,
+        {},     {}};
+    sck.formula = rate->prescaler > 1 ? formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate),
+                                                       rate->prescaler, rate->divider)
+                                      : formatIfNeeded(c, "{} / {}", formatIfNeeded(c, c.kernel().rate), rate->divider);
+    if (isFarBelow(rate->sck, g.most)) {
+        sck.ok = false;
+        sck.trouble = formatIfNeeded(
+            c, "{} reaches only {}, less than half of the goal. Give {} a faster clock, or lower the goal.",
+            formatIfNeeded(c, c.kernel().rate), formatIfNeeded(c, rate->sck), c.kernelName());
+    }
+    out.pace = rate->sck.value / g.most.value;
+    out.achieved.push_back(sck);
+    const Duration delay = solveReceiving(c, g, *rate, out);
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", rate->prescaler, "rate"});
+    out.roles.push_back({c.has("half_period") ? "half_period" : "divider",
+                         c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
+    if (c.look)
+        show(c, g, *rate, delay, *c.look);
+}
+
+/// A peripheral: the controller gives the clock, and the block must follow it.
+void solvePeripheral(const TuningContext& c, const SpiGoals& g, Setting& out)
+{
+    if (g.sends && !c.has("transmit_empty")) {
+        out.notComputed =
+            formatIfNeeded(c,
+                           "the block of {} has no role \"transmit_empty\", which a sending peripheral needs. "
+                           "Receive only, or make it the controller",
+                           c.device.instances[size_t(c.bound.instance)].name);
+        return;
+    }
+    const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
+    Achieved sck{"rate", "SCK", formatIfNeeded(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
+    if (ratio > 0) {
+        const Frequency able(shifted(c.kernel().rate, c.kernel().tolerance.low).value / ratio);
+        sck.achieved = "up to " + formatIfNeeded(c, able);
+        sck.formula = formatIfNeeded(c, "{} / {}", formatIfNeeded(c, c.kernel().rate), ratio);
+        sck.ok = g.most <= able;
+        if (!sck.ok)
+            sck.trouble = formatIfNeeded(
+                c, "it can follow at most {}. Give {} a faster clock, or use a slower SCK at the controller.",
+                formatIfNeeded(c, able), c.kernelName());
+    }
+    out.achieved.push_back(sck);
+    if (c.look)
+        c.look->waveform = drawWord(g, g.most, {});
+}
+
+/// The size of a word, against those that the block has. Gives whether it has several.
+bool solveWord(const TuningContext& c, const SpiGoals& g, Setting& out)
+{
     const std::vector<std::int64_t> wordBits = c.device.abilities(c.bound.instance, "word_bits");
     const std::int64_t fewest = wordBits.empty() ? 8 : wordBits.front(), most = wordBits.empty() ? 8 : wordBits.back();
     Achieved word{"word",
                   "Word",
-                  say(c, "{} bits", g.bits),
-                  say(c, "{} bits", g.bits),
+                  formatIfNeeded(c, "{} bits", g.bits),
+                  formatIfNeeded(c, "{} bits", g.bits),
                   std::nullopt,
                   g.bits >= fewest && g.bits <= most,
                   {},
                   {}};
     if (!word.ok)
-        word.trouble = say(c, "{} has words of {}. Choose one of these, or send the word in parts.",
-                           c.device.instances[size_t(c.bound.instance)].name,
-                           fewest == most ? say(c, "{} bits", fewest) : say(c, "{} to {} bits", fewest, most));
-    Duration delay;
-    if (g.controller) {
-        if (!c.has("divider") && !c.has("half_period")) {
-            out.notComputed = say(
-                c, "the block of {} has neither the role \"divider\" nor \"half_period\"; add one in the device file",
-                c.device.instances[size_t(c.bound.instance)].name);
-            return out;
-        }
-        const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
-        if (!rate) {
-            out.notComputed = say(c, "{} cannot be divided down to {}; give {} a slower clock", say(c, c.kernel().rate),
-                                  say(c, g.most), c.kernelName());
-            return out;
-        }
-        Achieved sck{"rate", "SCK", say(c, g.most), say(c, rate->sck), errorOf(rate->sck, g.most), true, {}, {}};
-        sck.formula = rate->prescaler > 1
-                          ? say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), rate->prescaler, rate->divider)
-                          : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
-        if (isFarBelow(rate->sck, g.most)) {
-            sck.ok = false;
-            sck.trouble =
-                say(c, "{} reaches only {}, less than half of the goal. Give {} a faster clock, or lower the goal.",
-                    say(c, c.kernel().rate), say(c, rate->sck), c.kernelName());
-        }
-        out.pace = rate->sck.value / g.most.value;
-        out.achieved.push_back(sck);
-        if (g.receives) {
-            const Rational half = Rational(1) / rate->sck.value / 2, cycle = Rational(1) / c.kernel().rate.value;
-            const Rational lack = g.valid.value - half;
-            // The delay that makes up for a late part, as long as the bit still stands.
-            const std::int64_t wanted = lack < Rational(0) ? 0 : (lack / cycle).floor() + 1;
-            const std::int64_t cycles =
-                c.has("sample_delay") ? std::min(wanted, c.encoding("sample_delay").largest(c.maxCode("sample_delay")))
-                                      : 0;
-            delay = Duration(cycle * cycles);
-            const Rational margin = half + delay.value - g.valid.value;
-            Achieved row{"valid",
-                         "Receive margin",
-                         "> 0 s",
-                         say(c, Duration(margin)),
-                         std::nullopt,
-                         margin > Rational(0) && delay.value < half,
-                         say(c, "1 / (2 \u00d7 {}){} - {}", say(c, rate->sck),
-                             cycles > 0 ? say(c, " + {} cycles", cycles) : std::string(), say(c, g.valid)),
-                         {},
-                         true};
-            if (!row.ok)
-                row.trouble =
-                    say(c,
-                        "the part's data is valid {} after the edge, too late for a clock of {}. Choose at most {}, or "
-                        "a faster part.",
-                        say(c, g.valid), say(c, rate->sck), say(c, Frequency(Rational(1) / (g.valid.value * 2)), 4));
-            out.achieved.push_back(row);
-            if (c.has("sample_delay"))
-                out.roles.push_back({"sample_delay", cycles, "valid"});
-        }
-        if (c.has("prescaler"))
-            out.roles.push_back({"prescaler", rate->prescaler, "rate"});
-        out.roles.push_back({c.has("half_period") ? "half_period" : "divider",
-                             c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
-        if (c.look)
-            c.look->waveform = drawWord(g, rate->sck, delay);
-        // The next slower ones, for whoever wonders what they would be.
-        std::optional<SpiRate> way = rate;
-        for (int shown = 0; c.look && way && shown < 3; ++shown) {
-            c.look->alternatives.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider),
-                                            format(way->sck),
-                                            format(errorOf(way->sck, g.most), true),
-                                            {{"prescaler", way->prescaler},
-                                             {c.has("half_period") ? "half_period" : "divider",
-                                              c.has("half_period") ? way->divider / 2 : way->divider}}});
-            c.look->ranking = "the fastest that the goal allows";
-            way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
-        }
-    } else {
-        if (g.sends && !c.has("transmit_empty")) {
-            out.notComputed = say(c,
-                                  "the block of {} has no role \"transmit_empty\", which a sending peripheral needs. "
-                                  "Receive only, or make it the controller",
-                                  c.device.instances[size_t(c.bound.instance)].name);
-            return out;
-        }
-        const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
-        Achieved sck{"rate", "SCK", say(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
-        if (ratio > 0) {
-            const Frequency able(shifted(c.kernel().rate, c.kernel().tolerance.low).value / ratio);
-            sck.achieved = "up to " + say(c, able);
-            sck.formula = say(c, "{} / {}", say(c, c.kernel().rate), ratio);
-            sck.ok = g.most <= able;
-            if (!sck.ok)
-                sck.trouble =
-                    say(c, "it can follow at most {}. Give {} a faster clock, or use a slower SCK at the controller.",
-                        say(c, able), c.kernelName());
-        }
-        out.achieved.push_back(sck);
-        if (c.look)
-            c.look->waveform = drawWord(g, g.most, delay);
-    }
+        word.trouble = formatIfNeeded(c, "{} has words of {}. Choose one of these, or send the word in parts.",
+                                      c.device.instances[size_t(c.bound.instance)].name,
+                                      fewest == most ? formatIfNeeded(c, "{} bits", fewest)
+                                                     : formatIfNeeded(c, "{} to {} bits", fewest, most));
+    out.achieved.push_back(word);
+    return fewest != most;
+}
+
+} // namespace
+
+Setting solveSpi(const TuningContext& c)
+{
+    Setting out;
+    const SpiGoals& g = goalsOf<SpiGoals>(c.need);
+    if (g.controller)
+        solveController(c, g, out);
+    else
+        solvePeripheral(c, g, out);
+    if (!out.notComputed.empty())
+        return out;
     out.achieved.push_back({"mode",
                             "Mode",
-                            say(c, "SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
-                            say(c, "{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"),
+                            formatIfNeeded(c, "SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
+                            formatIfNeeded(c, "{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"),
                             std::nullopt,
                             true,
                             {},
                             {}});
-    out.achieved.push_back(word);
+    const bool severalWords = solveWord(c, g, out);
     out.roles.push_back({"host", g.controller, "role"});
     out.roles.push_back({"polarity", g.idleHigh, "mode"});
     out.roles.push_back({"phase", g.late, "mode"});
     // A chip with one size of word needs no field for it.
-    if (c.has("word") || fewest != most)
+    if (c.has("word") || severalWords)
         out.roles.push_back({"word", g.bits, "word"});
     out.roles.push_back({"least_first", g.leastFirst, "order"});
     out.roles.push_back({"select_by_hardware", g.hardwareSelect, "select"});

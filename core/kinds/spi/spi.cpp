@@ -45,14 +45,14 @@ SpiGoals SpiGoals::of(const Need& need)
 
 Kind spiKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
     using Use = RoleSpec::Use;
-    KindSpec& kind = room.spec;
-    kind.id = "spi";
-    kind.title = "SPI";
-    kind.instanceKind = "spi";
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "spi";
+    spec.title = "SPI";
+    spec.instanceKind = "spi";
+    spec.goals = {
         {"rate",
          "Max. clock",
          T::Frequency,
@@ -86,8 +86,8 @@ Kind spiKind()
          true},
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
-    addDmaGoals(kind);
-    kind.roles = {
+    addDmaGoals(spec);
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the port on.", {}},
         {"host", Use::Config, false, "", "1: it is the controller.", {{"peripheral", 0}, {"controller|host", 1}}},
         {"polarity", Use::Config, true, "", "1: SCK idles high.", {{"low", 0}, {"high", 1}}},
@@ -122,20 +122,20 @@ Kind spiKind()
         {"receive_full", Use::Status, true, "", "A word has come.", {}},
         {"data", Use::Data, true, "", "Transmit and receive data.", {}},
     };
-    kind.abilities = {
+    spec.abilities = {
         {"fifo", "Depth in words."},
         {"word_bits", "Fewest and most bits of a word."},
         {"peripheral_ratio", "Kernel cycles that a period of SCK must have at least when it is a peripheral."}};
-    kind.instanceSignals = {{"SCK", "Clock.", "in out both"},
+    spec.instanceSignals = {{"SCK", "Clock.", "in out both"},
                             {"MOSI", "Data from the controller.", "in out both"},
                             {"MISO", "Data to the controller.", "in out both"},
                             {"CS", "Select, active low.", "in out both"}};
-    kind.instanceRequests = {{"RX", "A word has come."}, {"TX", "There is room for a word."}};
-    kind.signals = spiSignals;
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    spec.instanceRequests = {{"RX", "A word has come."}, {"TX", "There is room for a word."}};
+    spec.signals = spiSignals;
+    spec.relevant = [](const Need& need, std::string_view goal) {
         return goal != "valid" || (goalIs(need, "role", "controller") && !goalIs(need, "data", "out"));
     };
-    kind.fastest = [](const Need& need, std::string_view signal) {
+    spec.fastest = [](const Need& need, std::string_view signal) {
         for (const SignalSpec& spec : spiSignals(need))
             if (spec.id == signal && spec.direction == SignalSpec::Direction::Out)
                 return signal == "sck"  ? goalRate(need, "rate")
@@ -143,15 +143,15 @@ Kind spiKind()
                                         : goalRate(need, "rate") / Rational(2);
         return Frequency();
     };
-    kind.requests = dmaBothWays;
-    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
-    room.tuning.solve = solveSpi;
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
+    spec.requests = dmaBothWays;
+    spec.brief = [](const Need& need) { return shortGoal(need, "rate"); };
+    kind.tuning.solve = solveSpi;
+    kind.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
         const int bits = goalsOf<SpiGoals>(need).bits, bytes = bits > 16 ? 4 : bits > 8 ? 2 : 1;
         return std::vector<StreamSpec>{{"RX", "data", true, bytes, "receive"}, {"TX", "data", false, bytes, "send"}};
     };
-    room.source = {declareSpi, defineSpi, {"transfer", "offer", "receive", "sck_millihertz", "word_us"}};
-    return room;
+    kind.source = {declareSpi, defineSpi, {"transfer", "offer", "receive", "sck_millihertz", "word_us"}};
+    return kind;
 }
 
 } // namespace bindrel

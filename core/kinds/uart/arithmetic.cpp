@@ -137,7 +137,8 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
              std::nullopt,
              false,
              {},
-             say(c, "{} has no driver-enable output. Choose another port, or add an output that your program switches.",
+             formatIfNeeded(
+                 c, "{} has no driver-enable output. Choose another port, or add an output that your program switches.",
                  name)});
         return;
     }
@@ -153,17 +154,17 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
                                                                  : std::nullopt;
         Achieved row{goal,
                      title,
-                     "\u2265 " + say(c, wanted),
-                     say(c, Duration(sample * samples.value_or(0))),
+                     "\u2265 " + formatIfNeeded(c, wanted),
+                     formatIfNeeded(c, Duration(sample * samples.value_or(0))),
                      std::nullopt,
                      samples.has_value(),
-                     say(c, "{} samples of {}", samples.value_or(0), say(c, Duration(sample))),
+                     formatIfNeeded(c, "{} samples of {}", samples.value_or(0), formatIfNeeded(c, Duration(sample))),
                      {}};
         if (!samples) {
             const std::int64_t most = c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
-            row.achieved = say(c, Duration(sample * most));
-            row.trouble = say(c, "{} allows at most {} at this baud rate. Choose less, or a lower baud rate.", name,
-                              row.achieved);
+            row.achieved = formatIfNeeded(c, Duration(sample * most));
+            row.trouble = formatIfNeeded(
+                c, "{} allows at most {} at this baud rate. Choose less, or a lower baud rate.", name, row.achieved);
         } else if (c.has(role)) {
             out.roles.push_back({role, *samples, goal});
         }
@@ -183,7 +184,7 @@ void solveClock(const TuningContext& c, Setting& out)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has no clock output. Choose another port, or SPI.", name)});
+                                formatIfNeeded(c, "{} has no clock output. Choose another port, or SPI.", name)});
         return;
     }
     out.roles.push_back({"clocked", 1, "line"});
@@ -201,7 +202,7 @@ void solveClock(const TuningContext& c, Setting& out)
             // Without a field it is as most would have it: low, first, with a pulse for all bits.
             row.ok = false;
             row.achieved = std::string_view(role) == "clock_last" ? one : zero;
-            row.trouble = say(c, "{} has only one choice. Choose {}, or another port.", name, row.achieved);
+            row.trouble = formatIfNeeded(c, "{} has only one choice. Choose {}, or another port.", name, row.achieved);
         }
         out.achieved.push_back(row);
     }
@@ -223,47 +224,46 @@ Accuracy uartAccuracy(const TuningContext& c)
     const std::vector<Divider> ways = dividersFor(c, g.baud, g.frame);
     if (ways.empty())
         return out;
-    out.effect = say(c, "{} {}", sayBaud(c, ways.front().baud), say(c, c.kernel().tolerance));
+    out.effect =
+        formatIfNeeded(c, "{} {}", baudIfNeeded(c, ways.front().baud), formatIfNeeded(c, c.kernel().tolerance));
     if (g.line == UartGoals::Line::Synchronous)
         return out; // the other end follows, whatever the rate
     const Rational left = ways.front().margin() - g.peer.value;
     out.allowed = Ppm(left > Rational(0) ? left : Rational(0));
-    out.asks = say(c, "{}, {} bits per frame: \u00b1{}", sayBaud(c, g.baud), g.frame.toStop(), say(c, *out.allowed));
+    out.asks = formatIfNeeded(c, "{}, {} bits per frame: \u00b1{}", baudIfNeeded(c, g.baud), g.frame.toStop(),
+                              formatIfNeeded(c, *out.allowed));
     return out;
 }
 
-Setting solveUart(const TuningContext& c)
+namespace {
+
+/// The rate, its frame, and what both ends may be off by.
+void tellBaud(const TuningContext& c, const UartGoals& g, const Divider& best, Setting& out)
 {
-    Setting out;
-    const UartGoals& g = goalsOf<UartGoals>(c.need);
     const Frequency wanted = g.baud;
     const Frame& frame = g.frame;
     const Ppm peer = g.peer;
-    const std::vector<Divider> ways = dividersFor(c, wanted, frame);
-    if (ways.empty()) {
-        out.notComputed = say(c, "{} cannot be divided to {}", say(c, c.kernel().rate), sayBaud(c, wanted));
-        return out;
-    }
-    const Divider& best = ways.front();
     const Ppm budget = best.budget;
     const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
 
-    Achieved baud{"baud", "Baud", sayBaud(c, wanted), sayBaud(c, best.baud), best.error, true, {}, {}};
-    baud.formula = say(c, "{} \u00d7 {} / ({} \u00d7 {})", say(c, c.kernel().rate),
-                       dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
+    Achieved baud{"baud", "Baud", baudIfNeeded(c, wanted), baudIfNeeded(c, best.baud), best.error, true, {}, {}};
+    baud.formula = formatIfNeeded(c, "{} \u00d7 {} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate),
+                                  dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
     const bool clocked = g.line == UartGoals::Line::Synchronous;
     baud.ok = clocked || total <= budget;
     if (!baud.ok)
-        baud.trouble = say(c,
+        baud.trouble =
+            formatIfNeeded(c,
                            "total error {} exceeds the {} allowed for a frame of {} bits ({} divider, {} clock, {} "
                            "other end). Choose a faster or more accurate clock for {}.",
-                           say(c, total), say(c, budget), frame.toStop(), say(c, Ppm(best.error.value.abs())),
-                           say(c, c.kernel().tolerance.worst()), say(c, peer), c.kernelName());
+                           formatIfNeeded(c, total), formatIfNeeded(c, budget), frame.toStop(),
+                           formatIfNeeded(c, Ppm(best.error.value.abs())),
+                           formatIfNeeded(c, c.kernel().tolerance.worst()), formatIfNeeded(c, peer), c.kernelName());
     out.achieved.push_back(baud);
     out.achieved.push_back({"frame",
                             "Frame",
-                            sayGoal(c, "frame"),
-                            say(c, "{} bit times", frame.toStop() - 1 + frame.stop),
+                            goalIfNeeded(c, "frame"),
+                            formatIfNeeded(c, "{} bit times", frame.toStop() - 1 + frame.stop),
                             std::nullopt,
                             true,
                             {},
@@ -271,15 +271,19 @@ Setting solveUart(const TuningContext& c)
     if (!clocked)
         out.achieved.push_back({"peer",
                                 "Error budget",
-                                say(c, "\u2264 {}", say(c, budget)),
-                                say(c, total) + " used",
+                                formatIfNeeded(c, "\u2264 {}", formatIfNeeded(c, budget)),
+                                formatIfNeeded(c, total) + " used",
                                 std::nullopt,
                                 baud.ok,
-                                say(c, "(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()),
+                                formatIfNeeded(c, "(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()),
                                 {},
                                 true});
+}
 
-    if (clocked)
+/// Who drives the line, and with what beside the data.
+void solveLine(const TuningContext& c, const UartGoals& g, const Divider& best, Setting& out)
+{
+    if (g.line == UartGoals::Line::Synchronous)
         solveClock(c, out);
     else if (c.has("clocked"))
         out.roles.push_back({"clocked", 0, "line"});
@@ -291,15 +295,22 @@ Setting solveUart(const TuningContext& c)
                                 std::nullopt,
                                 c.has("single_wire"),
                                 {},
-                                c.has("single_wire") ? ""
-                                                     : say(c,
-                                                           "{} has no one-wire mode. Join TX and RX on the board and "
-                                                           "use two wires here, or choose another port.",
-                                                           c.device.instances[size_t(c.bound.instance)].name)});
+                                c.has("single_wire")
+                                    ? ""
+                                    : formatIfNeeded(c,
+                                                     "{} has no one-wire mode. Join TX and RX on the board and "
+                                                     "use two wires here, or choose another port.",
+                                                     c.device.instances[size_t(c.bound.instance)].name)});
     else if (c.has("single_wire"))
         out.roles.push_back({"single_wire", 0, "line"});
     if (g.line == UartGoals::Line::Rs485 && g.sends) // a port that only listens has no driver to switch
         solveDriver(c, g, best, out);
+}
+
+/// What the registers get; what the line asks for is there already and comes last. `choices`: ways to divide.
+void addRoles(const TuningContext& c, const UartGoals& g, const Divider& best, size_t choices, Setting& out)
+{
+    const Frame& frame = g.frame;
     const std::vector<RoleValue> line = std::move(out.roles);
     out.roles = {{"divider", best.divider, "baud"},    {"oversampling", best.oversampling, "baud"},
                  {"bits", frame.data, "frame"},        {"parity", static_cast<std::int64_t>(frame.parity), "frame"},
@@ -312,56 +323,90 @@ Setting solveUart(const TuningContext& c)
     // A chip with one choice needs no field for it.
     std::erase_if(out.roles, [&](const RoleValue& value) {
         return !c.has(value.role) &&
-               ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) ||
+               ((value.role == "oversampling" && choices == 1) || (value.role == "bits" && value.value == 8) ||
                 (value.role == "stop" && value.value == 1));
     });
-    addDmaRoles(out, c);
-    if (goalIs(c.need, "interrupt", "receive")) {
-        const bool can = g.receives && !goalIs(c.need, "dma", "receive") && !goalIs(c.need, "dma", "both");
-        if (!can)
-            out.achieved.push_back({"interrupt",
-                                    "Interrupt",
-                                    "receive",
-                                    "none",
-                                    std::nullopt,
-                                    false,
-                                    {},
-                                    g.receives ? "DMA already reads what is received; use either DMA or the interrupt."
-                                               : "nothing is received. Choose both directions, or no interrupt."});
-        else {
-            const Frequency bytes(best.baud.value / (frame.toStop() - 1 + frame.stop));
-            out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
-            out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in",
-                                  "Called by the interrupt: stores a received byte.", bytes, true});
-        }
+}
+
+void solveReceiveInterrupt(const TuningContext& c, const UartGoals& g, const Divider& best, Setting& out)
+{
+    const Frame& frame = g.frame;
+    const bool can = g.receives && !goalIs(c.need, "dma", "receive") && !goalIs(c.need, "dma", "both");
+    if (!can)
+        out.achieved.push_back({"interrupt",
+                                "Interrupt",
+                                "receive",
+                                "none",
+                                std::nullopt,
+                                false,
+                                {},
+                                g.receives ? "DMA already reads what is received; use either DMA or the interrupt."
+                                           : "nothing is received. Choose both directions, or no interrupt."});
+    else {
+        const Frequency bytes(best.baud.value / (frame.toStop() - 1 + frame.stop));
+        out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
+        out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in",
+                              "Called by the interrupt: stores a received byte.", bytes, true});
     }
+}
+
+void solveMatch(const TuningContext& c, const UartGoals& g, Setting& out)
+{
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    if (goalIs(c.need, "interrupt", "match")) {
-        const bool can = g.receives && c.has("match") && c.has("matched");
-        if (can) {
-            out.roles.push_back({"match", goalNumber(c.need, "match"), "match"});
-            if (c.has("match_on"))
-                out.roles.push_back({"match_on", 1, "match"});
-            out.events.push_back({"event",
-                                  "match_interrupt",
-                                  "matched",
-                                  "matched",
-                                  "Called by the interrupt when the match byte has been received.",
-                                  {},
-                                  false});
-        } else {
-            out.achieved.push_back({"interrupt",
-                                    "Interrupt",
-                                    "match",
-                                    "none",
-                                    std::nullopt,
-                                    false,
-                                    {},
-                                    g.receives
-                                        ? say(c, "{} has no byte match. Check for the byte in the program.", name)
-                                        : "nothing is received. Choose both directions, or no interrupt."});
-        }
+    const bool can = g.receives && c.has("match") && c.has("matched");
+    if (can) {
+        out.roles.push_back({"match", goalNumber(c.need, "match"), "match"});
+        if (c.has("match_on"))
+            out.roles.push_back({"match_on", 1, "match"});
+        out.events.push_back({"event",
+                              "match_interrupt",
+                              "matched",
+                              "matched",
+                              "Called by the interrupt when the match byte has been received.",
+                              {},
+                              false});
+    } else {
+        out.achieved.push_back(
+            {"interrupt",
+             "Interrupt",
+             "match",
+             "none",
+             std::nullopt,
+             false,
+             {},
+             g.receives ? formatIfNeeded(c, "{} has no byte match. Check for the byte in the program.", name)
+                        : "nothing is received. Choose both directions, or no interrupt."});
     }
+}
+
+void solveIdle(const TuningContext& c, const UartGoals& g, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (g.receives && c.has("idle_seen"))
+        out.events.push_back({"event",
+                              "idle_interrupt",
+                              "idle_seen",
+                              "idle",
+                              "Called by the interrupt when the line is idle after bytes.",
+                              {},
+                              false});
+    else
+        out.achieved.push_back(
+            {"interrupt",
+             "Interrupt",
+             "idle",
+             "none",
+             std::nullopt,
+             false,
+             {},
+             g.receives ? formatIfNeeded(
+                              c, "{} has no idle detection. Choose another port, or check the received bytes.", name)
+                        : "nothing is received. Choose both directions, or no interrupt."});
+}
+
+void solveWake(const TuningContext& c, const UartGoals& g, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (const bool wakes = goalIs(c.need, "wake", "yes"); wakes && (!g.receives || !c.has("wake")))
         out.achieved.push_back(
             {"wake",
@@ -372,45 +417,55 @@ Setting solveUart(const TuningContext& c)
              false,
              {},
              g.receives
-                 ? say(c, "{} does not wake the chip. Choose another port, or use a GPIO edge interrupt on its pad.",
+                 ? formatIfNeeded(
+                       c, "{} does not wake the chip. Choose another port, or use a GPIO edge interrupt on its pad.",
                        name)
                  : "nothing is received that could wake the chip."});
     else if (c.has("wake"))
         out.roles.push_back({"wake", wakes, "wake"});
-    if (goalIs(c.need, "interrupt", "idle")) {
-        if (g.receives && c.has("idle_seen"))
-            out.events.push_back({"event",
-                                  "idle_interrupt",
-                                  "idle_seen",
-                                  "idle",
-                                  "Called by the interrupt when the line is idle after bytes.",
-                                  {},
-                                  false});
-        else
-            out.achieved.push_back(
-                {"interrupt",
-                 "Interrupt",
-                 "idle",
-                 "none",
-                 std::nullopt,
-                 false,
-                 {},
-                 g.receives
-                     ? say(c, "{} has no idle detection. Choose another port, or check the received bytes.", name)
-                     : "nothing is received. Choose both directions, or no interrupt."});
+}
+
+void show(const TuningContext& c, const UartGoals& g, const std::vector<Divider>& ways, Look& look)
+{
+    const Frame& frame = g.frame;
+    const Divider& best = ways.front();
+    for (const Divider& way : ways)
+        look.alternatives.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider),
+                                     formatBaud(way.baud),
+                                     format(way.error, true),
+                                     {{"oversampling", way.oversampling}, {"divider", way.divider}}});
+    look.ranking =
+        g.line == UartGoals::Line::Synchronous ? "the smallest error" : "the most clock error left to the two ends";
+    look.waveform = drawFrame(frame, best.baud, best.oversampling,
+                              (best.error.value.abs() + c.kernel().tolerance.worst().value + g.peer.value) / 1'000'000);
+}
+
+} // namespace
+
+Setting solveUart(const TuningContext& c)
+{
+    Setting out;
+    const UartGoals& g = goalsOf<UartGoals>(c.need);
+    const std::vector<Divider> ways = dividersFor(c, g.baud, g.frame);
+    if (ways.empty()) {
+        out.notComputed = formatIfNeeded(c, "{} cannot be divided to {}", formatIfNeeded(c, c.kernel().rate),
+                                         baudIfNeeded(c, g.baud));
+        return out;
     }
-    if (c.look) {
-        for (const Divider& way : ways)
-            c.look->alternatives.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider),
-                                            formatBaud(way.baud),
-                                            format(way.error, true),
-                                            {{"oversampling", way.oversampling}, {"divider", way.divider}}});
-        c.look->ranking =
-            g.line == UartGoals::Line::Synchronous ? "the smallest error" : "the most clock error left to the two ends";
-        c.look->waveform =
-            drawFrame(frame, best.baud, best.oversampling,
-                      (best.error.value.abs() + c.kernel().tolerance.worst().value + g.peer.value) / 1'000'000);
-    }
+    const Divider& best = ways.front();
+    tellBaud(c, g, best, out);
+    solveLine(c, g, best, out);
+    addRoles(c, g, best, ways.size(), out);
+    addDmaRoles(out, c);
+    if (goalIs(c.need, "interrupt", "receive"))
+        solveReceiveInterrupt(c, g, best, out);
+    if (goalIs(c.need, "interrupt", "match"))
+        solveMatch(c, g, out);
+    solveWake(c, g, out);
+    if (goalIs(c.need, "interrupt", "idle"))
+        solveIdle(c, g, out);
+    if (c.look)
+        show(c, g, ways, *c.look);
     return out;
 }
 

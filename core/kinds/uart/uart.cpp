@@ -68,18 +68,18 @@ UartGoals UartGoals::of(const Need& need)
 
 Kind uartKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "uart";
-    kind.title = "UART";
-    kind.otherNames = {{"serial", {}},
+    KindSpec& spec = kind.spec;
+    spec.id = "uart";
+    spec.title = "UART";
+    spec.otherNames = {{"serial", {}},
                        {"serial port", {}},
                        {"usart", {}},
                        {"rs-485", {{"line", "RS-485"}}},
                        {"rs485", {{"line", "RS-485"}}}};
-    kind.instanceKind = "uart";
-    kind.goals = {
+    spec.instanceKind = "uart";
+    spec.goals = {
         {"baud", "Baud", T::Baud, "115.2 kBd", {}, "Symbols per second on the line."},
         {"frame", "Frame", T::Choice, "8N1", wordsOf(uartFrames()), "Data bits, parity, stop bits."},
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
@@ -157,9 +157,9 @@ Kind uartKind()
          true},
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
-    addDmaGoals(kind);
-    kind.signals = uartSignals;
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    addDmaGoals(spec);
+    spec.signals = uartSignals;
+    spec.relevant = [](const Need& need, std::string_view goal) {
         const bool clocked = goalIs(need, "line", "synchronous");
         if (goal == "clock_idle" || goal == "clock_edge" || goal == "last_clock")
             return clocked;
@@ -173,13 +173,13 @@ Kind uartKind()
                (goal != "direction" || !goalIs(need, "line", "one wire"));
     };
     // A line that carries 0101… makes a full cycle in two bits.
-    kind.fastest = [](const Need& need, std::string_view signal) {
+    spec.fastest = [](const Need& need, std::string_view signal) {
         return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency();
     };
-    kind.requests = dmaBothWays;
-    kind.brief = [](const Need& need) { return shortGoal(need, "baud", "Bd"); };
+    spec.requests = dmaBothWays;
+    spec.brief = [](const Need& need) { return shortGoal(need, "baud", "Bd"); };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the port on, after all else is set.", {}},
         {"transmit", Use::Config, false, "", "Lets it send.", {}},
         {"receive", Use::Config, false, "", "Lets it receive.", {}},
@@ -227,17 +227,17 @@ Kind uartKind()
         {"overrun", Use::Status, false, "", "A byte was lost because the previous one was not read in time.", {}},
         {"data", Use::Data, true, "", "Transmit and receive data.", {}},
     };
-    kind.abilities = {{"oversampling", "Selectable samples per bit."},
+    spec.abilities = {{"oversampling", "Selectable samples per bit."},
                       {"fraction_bits", "Of the divider."},
                       {"smallest_divider", "Smallest value of the divider."},
                       {"fifo", "Depth in bytes."}};
-    kind.instanceSignals = {{"TX", "Transmit.", "out both"},
+    spec.instanceSignals = {{"TX", "Transmit.", "out both"},
                             {"RX", "Receive.", "in both"},
                             {"RTS", "Request to send.", "out both"},
                             {"CTS", "Clear to send.", "in both"},
                             {"CK", "Clock of a synchronous line.", "out both"}};
-    kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
-    room.tuning = {solveUart, uartAccuracy,
+    spec.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
+    kind.tuning = {solveUart, uartAccuracy,
                    [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        const bool oneWire = goalsOf<UartGoals>(need).line == UartGoals::Line::OneWire;
                        if (signal.direction != SignalSpec::Direction::In && !oneWire)
@@ -246,18 +246,18 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.tuning.dependsOnCoreRate = true;
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
+    kind.tuning.dependsOnCoreRate = true;
+    kind.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
         return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
     };
-    room.source = {declareUart,
+    kind.source = {declareUart,
                    defineUart,
                    {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost", "send_break",
                     "break_seen", "idle", "matched", "damaged", "overruns", "error_seen"},
                    {{"divider", "divider"}}};
-    room.source.declareState = declareUartState;
-    room.source.resetState = resetUartState;
-    return room;
+    kind.source.declareState = declareUartState;
+    kind.source.resetState = resetUartState;
+    return kind;
 }
 
 } // namespace bindrel

@@ -32,8 +32,8 @@ Accuracy usbAccuracy(const TuningContext& c)
     out.rate = wanted;
     out.allowed = Ppm(full ? 2'500 : 15'000);
     out.given = Ppm(errorOf(c.kernel().rate, wanted).value.abs() + worstOf(c).value);
-    out.asks = say(c, "48 MHz {}", plusMinus(*out.allowed));
-    out.effect = say(c, "{} data rate, {} speed", plusMinus(out.given), full ? "full" : "low");
+    out.asks = formatIfNeeded(c, "48 MHz {}", plusMinus(*out.allowed));
+    out.effect = formatIfNeeded(c, "{} data rate, {} speed", plusMinus(out.given), full ? "full" : "low");
     return out;
 }
 
@@ -80,7 +80,7 @@ void solveEndpoints(const TuningContext& c, Setting& out)
             out.achieved.push_back({"endpoints",
                                     "Endpoints",
                                     "",
-                                    say(c, "{} available", numbers),
+                                    formatIfNeeded(c, "{} available", numbers),
                                     std::nullopt,
                                     true,
                                     "none is stated",
@@ -97,22 +97,24 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     if (!stated)
         return fails(stated.problem().message);
     if (!c.has("endpoint_type0") || (!c.has("endpoint_size0") && !c.has("endpoint_in_size0")))
-        return fails(say(c, "the device file does not describe the endpoints of {}. Set them in your driver.", name));
+        return fails(
+            formatIfNeeded(c, "the device file does not describe the endpoints of {}. Set them in your driver.", name));
     std::vector<UsbEndpoint> endpoints = *stated;
     const int taken = layEndpoints(endpoints, int(c.device.ability(c.bound.instance, "packet_step", 8)));
     if (memory > 0 && taken > memory)
-        return fails(say(c, "they need {} bytes of packet memory, but {} has only {}. Use fewer or smaller endpoints.",
-                         taken, name, memory));
+        return fails(formatIfNeeded(
+            c, "they need {} bytes of packet memory, but {} has only {}. Use fewer or smaller endpoints.", taken, name,
+            memory));
     for (const UsbEndpoint& one : endpoints) {
         const std::string n = std::to_string(one.number), way = one.in ? "in" : "out";
         if (!c.has("endpoint_type" + n))
-            return fails(say(c, "{} has no endpoint {}.", name, one.number));
+            return fails(formatIfNeeded(c, "{} has no endpoint {}.", name, one.number));
         for (const UsbEndpoint& other : endpoints)
             if (other.number == one.number &&
                 (other.type != one.type || (c.has("endpoint_size" + n) && other.bytes != one.bytes)))
-                return fails(
-                    say(c, "{} has one {} for both directions of endpoint {}. Use another number for one of them.",
-                        name, other.type != one.type ? "type" : "size", one.number));
+                return fails(formatIfNeeded(
+                    c, "{} has one {} for both directions of endpoint {}. Use another number for one of them.", name,
+                    other.type != one.type ? "type" : "size", one.number));
         const auto use = [&](const std::string& role, std::int64_t value) {
             if (c.has(role) && std::none_of(out.roles.begin(), out.roles.end(),
                                             [&role](const RoleValue& known) { return known.role == role; }))
@@ -125,9 +127,9 @@ void solveEndpoints(const TuningContext& c, Setting& out)
         use("endpoint_" + way + n, 1);
     }
     row.ok = true;
-    row.achieved = say(c, "{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
-    row.formula = memory > 0 ? say(c, "{} of {} bytes of packet memory", taken, memory)
-                             : say(c, "{} bytes of packet memory", taken);
+    row.achieved = formatIfNeeded(c, "{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
+    row.formula = memory > 0 ? formatIfNeeded(c, "{} of {} bytes of packet memory", taken, memory)
+                             : formatIfNeeded(c, "{} bytes of packet memory", taken);
     out.achieved.push_back(row);
 }
 
@@ -192,8 +194,14 @@ Setting solveUsb(const TuningContext& c)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
-    const Achieved clock{
-        "speed", "Clock", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}};
+    const Achieved clock{"speed",
+                         "Clock",
+                         formatIfNeeded(c, wanted),
+                         formatIfNeeded(c, c.kernel().rate),
+                         errorOf(c.kernel().rate, wanted),
+                         true,
+                         {},
+                         {}};
     out.achieved.push_back(clock);
     if (c.has("low_speed"))
         out.roles.push_back({"low_speed", !full, "speed"});
@@ -205,7 +213,7 @@ Setting solveUsb(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} supports full speed only.", name)});
+                                formatIfNeeded(c, "{} supports full speed only.", name)});
     const bool sensing = goalIs(c.need, "sensing", "pad");
     if (c.has("sensing"))
         out.roles.push_back({"sensing", sensing, "sensing"});
@@ -217,7 +225,7 @@ Setting solveUsb(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has no VBUS sensing. Use a separate input for it.", name)});
+                                formatIfNeeded(c, "{} has no VBUS sensing. Use a separate input for it.", name)});
     solveEndpoints(c, out);
     if (isSerialPort(c.need)) {
         const std::string trouble = serialPortTrouble(endpointsOf(c.need));
@@ -321,14 +329,14 @@ void defineUsb(Writer& w, NeedIndex need)
 
 Kind usbKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "usb";
-    kind.title = "USB device";
-    kind.otherNames = {{"usb device", {}}};
-    kind.instanceKind = "usb";
-    kind.goals = {
+    KindSpec& spec = kind.spec;
+    spec.id = "usb";
+    spec.title = "USB device";
+    spec.otherNames = {{"usb device", {}}};
+    spec.instanceKind = "usb";
+    spec.goals = {
         {"speed", "Speed class", T::Choice, "full", {"full", "low"}, "Full: 12 Mbit/s; low: 1.5 Mbit/s."},
         {"sensing", "VBUS sensing", T::Choice, "none", {"none", "pad"}, "none: the board cannot detect a host."},
         {"control",
@@ -366,10 +374,10 @@ Kind usbKind()
         aboveGoal(),
         takesGoal(),
     };
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    spec.relevant = [](const Need& need, std::string_view goal) {
         return (goal != "vendor" && goal != "product") || isSerialPort(need);
     };
-    kind.signals = [](const Need& need) {
+    spec.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"dp", "data plus", "DP", -1, D::Both, false},
                                     {"dm", "data minus", "DM", -1, D::Both, false}};
@@ -377,9 +385,9 @@ Kind usbKind()
             out.push_back({"sense", "supply sensing", "SENSE", -1, D::In, false});
         return out;
     };
-    kind.brief = [](const Need& need) { return goalText(need, "speed") + " speed"; };
+    spec.brief = [](const Need& need) { return goalText(need, "speed") + " speed"; };
     using Use = RoleSpec::Use;
-    kind.roles = {
+    spec.roles = {
         {"on", Use::Config, false, "", "Switches the device on.", {}},
         {"attach", Use::Config, false, "", "Connects the device to the bus.", {}},
         {"low_speed", Use::Config, false, "", "1: low speed; without it the device supports full speed only.", {}},
@@ -399,19 +407,19 @@ Kind usbKind()
         {"bus_reset", Use::Status, false, "", "The host resets the bus.", {}},
         {"bus_reset_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}},
         {"sensing", Use::Config, false, "", "The supply of the bus is sensed.", {}}};
-    kind.instanceEvents = {{"event", "Anything on the bus."}, {"wake", "The host wakes the device."}};
-    room.tuning.solve = solveUsb;
-    room.source = {declareUsb,
+    spec.instanceEvents = {{"event", "Anything on the bus."}, {"wake", "The host wakes the device."}};
+    kind.tuning.solve = solveUsb;
+    kind.source = {declareUsb,
                    defineUsb,
                    {"was_reset", "bus_reset", "set_endpoints", "device_descriptor", "configuration_descriptor"}};
-    kind.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."},
+    spec.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."},
                       {"packet_bytes", "Of the packet memory."},
                       {"packet_step", "Bytes at whose multiples a buffer can stand in it; 8 when nothing is said."}};
-    kind.solderedToItsPads = true;
-    kind.instanceSignals = {
+    spec.solderedToItsPads = true;
+    spec.instanceSignals = {
         {"DP", "Data +.", "both"}, {"DM", "Data -.", "both"}, {"SENSE", "Supply of the bus.", "in both analog"}};
-    room.tuning.accuracy = usbAccuracy;
-    return room;
+    kind.tuning.accuracy = usbAccuracy;
+    return kind;
 }
 
 } // namespace bindrel

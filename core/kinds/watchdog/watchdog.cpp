@@ -52,7 +52,8 @@ Setting solveWatchdog(const TuningContext& c)
                                      c.encoding("on").encode(0));
         Achieved row{"runs", "Runs", "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
         if (!can)
-            row.trouble = say(c, "{} runs from reset and cannot be stopped. Feed it, and set a period.", name);
+            row.trouble =
+                formatIfNeeded(c, "{} runs from reset and cannot be stopped. Feed it, and set a period.", name);
         out.achieved.push_back(row);
         if (can && always)
             out.roles.push_back({"on", 0, "runs"});
@@ -65,17 +66,20 @@ Setting solveWatchdog(const TuningContext& c)
     const std::optional<Division> way = divisionAtLeast(c, wanted.value * fastest, divider);
     const Division longest = longestDivision(c, divider), best = way.value_or(longest);
     const Duration early(best.cycles() / fastest), late(best.cycles() / slowest);
-    Achieved period{"period",
-                    "Resets after",
-                    "\u2265 " + say(c, wanted),
-                    early == late ? say(c, early) : say(c, "{} to {}", say(c, early, 4), say(c, late, 4)),
-                    std::nullopt,
-                    way.has_value(),
-                    say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, c.kernel().rate)),
-                    {}};
+    Achieved period{
+        "period",
+        "Resets after",
+        "\u2265 " + formatIfNeeded(c, wanted),
+        early == late ? formatIfNeeded(c, early)
+                      : formatIfNeeded(c, "{} to {}", formatIfNeeded(c, early, 4), formatIfNeeded(c, late, 4)),
+        std::nullopt,
+        way.has_value(),
+        formatIfNeeded(c, "{} \u00d7 {} / {}", best.prescaler, best.count, formatIfNeeded(c, c.kernel().rate)),
+        {}};
     if (!way)
-        period.trouble = say(c, "the longest guaranteed time of {} is {}. Choose that, or use a slower clock.", name,
-                             say(c, Duration(longest.cycles() / fastest), 4));
+        period.trouble =
+            formatIfNeeded(c, "the longest guaranteed time of {} is {}. Choose that, or use a slower clock.", name,
+                           formatIfNeeded(c, Duration(longest.cycles() / fastest), 4));
     out.achieved.push_back(period);
 
     const std::optional<Ratio> window = goalAs<Ratio>(c.need, "window");
@@ -90,34 +94,45 @@ Setting solveWatchdog(const TuningContext& c)
                 closed = parts;
         Achieved row{"window",
                      "Closed window",
-                     "\u2264 " + say(c, *window),
-                     say(c, Ratio(Rational(closed, kWindowParts))),
+                     "\u2264 " + formatIfNeeded(c, *window),
+                     formatIfNeeded(c, Ratio(Rational(closed, kWindowParts))),
                      std::nullopt,
                      closed > 0,
-                     say(c, "{} / {}", closed, kWindowParts),
+                     formatIfNeeded(c, "{} / {}", closed, kWindowParts),
                      {}};
         if (!c.has("window"))
-            row.trouble = say(c, "{} has no window. Set none.", name);
+            row.trouble = formatIfNeeded(c, "{} has no window. Set none.", name);
         else if (closed == 0)
-            row.trouble = say(c, "{} has no window that short. Choose a longer one, or none.", name);
+            row.trouble = formatIfNeeded(c, "{} has no window that short. Choose a longer one, or none.", name);
         out.achieved.push_back(row);
     }
     if (closed > 0) {
         const Duration from(late.value * Rational(closed, kWindowParts));
-        Achieved open{"window",     kFeed,        "", say(c, "{} to {}", say(c, from, 3), say(c, early, 3)),
-                      std::nullopt, from < early, {}, {},
-                      true};
+        Achieved open{
+            "window",     kFeed,
+            "",           formatIfNeeded(c, "{} to {}", formatIfNeeded(c, from, 3), formatIfNeeded(c, early, 3)),
+            std::nullopt, from < early,
+            {},           {},
+            true};
         if (!open.ok)
-            open.trouble = say(c,
+            open.trouble =
+                formatIfNeeded(c,
                                "with a clock of {} there may be no time at which feeding is neither too early nor too "
                                "late. Choose a shorter window, or a more accurate clock.",
-                               say(c, c.kernel().tolerance));
+                               formatIfNeeded(c, c.kernel().tolerance));
         out.achieved.push_back(open);
         if (open.ok && c.look)
             c.look->waveform = drawWindow(from, early, late);
     } else {
-        out.achieved.push_back(
-            {"period", kFeed, "", say(c, "at least every {}", say(c, early, 4)), std::nullopt, true, {}, {}, true});
+        out.achieved.push_back({"period",
+                                kFeed,
+                                "",
+                                formatIfNeeded(c, "at least every {}", formatIfNeeded(c, early, 4)),
+                                std::nullopt,
+                                true,
+                                {},
+                                {},
+                                true});
         if (c.look)
             c.look->waveform = drawWindow(Duration(), early, late);
     }
@@ -168,15 +183,15 @@ void defineWatchdog(Writer& w, NeedIndex need)
 
 Kind watchdogKind()
 {
-    Kind room;
+    Kind kind;
     using T = GoalSpec::Type;
-    KindSpec& kind = room.spec;
-    kind.id = "watchdog";
-    kind.title = "Watchdog";
-    kind.otherNames = {{"watchdog timer", {}}, {"wdt", {}}};
-    kind.phrases = {{"off", {{"runs", "no"}}}, {"stopped", {{"runs", "no"}}}};
-    kind.instanceKind = "watchdog";
-    kind.goals = {{"period",
+    KindSpec& spec = kind.spec;
+    spec.id = "watchdog";
+    spec.title = "Watchdog";
+    spec.otherNames = {{"watchdog timer", {}}, {"wdt", {}}};
+    spec.phrases = {{"off", {{"runs", "no"}}}, {"stopped", {{"runs", "no"}}}};
+    spec.instanceKind = "watchdog";
+    spec.goals = {{"period",
                    "Resets after",
                    T::Duration,
                    "1 s",
@@ -200,15 +215,15 @@ Kind watchdogKind()
                    0,
                    0,
                    true}};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.relevant = [](const Need& need, std::string_view goal) {
+    spec.signals = [](const Need&) { return std::vector<SignalSpec>(); };
+    spec.relevant = [](const Need& need, std::string_view goal) {
         return goal == "runs" || goalIs(need, "runs", "yes");
     };
-    kind.brief = [](const Need& need) {
+    spec.brief = [](const Need& need) {
         return goalIs(need, "runs", "no") ? std::string("off") : shortGoal(need, "period");
     };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on",
+    spec.roles = {{"on",
                    Use::Config,
                    false,
                    "",
@@ -223,13 +238,13 @@ Kind watchdogKind()
                    "The first part of the period, in which feeding is too early and resets the chip; 0: none.",
                    {}},
                   {"feed", Use::Command, true, "", "Restarts the period: with the value named feed, otherwise 1.", {}}};
-    kind.abilities = {{"runs_at_reset", "1: it runs from reset on."}};
-    kind.instanceEvents = {{"early", "It will expire soon."}, {"event", "Anything."}};
-    room.tuning.solve = solveWatchdog;
-    room.tuning.accuracy = timeAccuracy;
-    room.source = {declareWatchdog, defineWatchdog, {"feed"}};
-    room.source.startedLater = "must be fed from then on";
-    return room;
+    spec.abilities = {{"runs_at_reset", "1: it runs from reset on."}};
+    spec.instanceEvents = {{"early", "It will expire soon."}, {"event", "Anything."}};
+    kind.tuning.solve = solveWatchdog;
+    kind.tuning.accuracy = timeAccuracy;
+    kind.source = {declareWatchdog, defineWatchdog, {"feed"}};
+    kind.source.startedLater = "must be fed from then on";
+    return kind;
 }
 
 } // namespace bindrel

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/json_document.h"
 #include "core/base/text.h"
+#include "core/json/json_document.h"
 
 #include "tests/support/test_program.h"
 

@@ -189,7 +189,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         QFETCH(QStringList, clocks);
-        Workpiece work = demo(name.toStdString());
+        LoadedPlan work = demo(name.toStdString());
         work.plan.needs.clear();
         work.plan.holds.clear();
         work.plan.clocks.clear();

@@ -29,7 +29,7 @@ private Q_SLOTS:
                                            {"2.5", 120'000'000},
                                            {"3.5", Rational(600'000'000, 7)},
                                            {"8", 37'500'000}}) {
-            const auto s = run(with(demo(), SetClock{"PLLA.MAIN", std::string(factor)}));
+            const auto s = run(with(demo(), SetClock{"PLLA.MAIN", clockSaid(factor)}));
             QVERIFY2(s->rates.clocks[size_t(s->device->findClock("CPU"))].rate.value == rate, factor);
         }
     }
@@ -37,7 +37,7 @@ private Q_SLOTS:
     /// A clock that doubles its bus unless the bus's divider is 1: no shipped chip has one.
     void aClockCanFollowWhetherAnotherDividerIsOne()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Device device = *work.device;
         ClockNode twice;
         twice.id = twice.name = "TWICE";
@@ -49,14 +49,14 @@ private Q_SLOTS:
         twice.factorElse = 2;
         device.clocks.push_back(twice);
         work.device = std::make_shared<const Device>(std::move(device));
-        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", "2"})), "TWICE"), 150e6);
-        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", "4"})), "TWICE"), 75e6);
-        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", "1"})), "TWICE"), 150e6);
+        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", clockSaid("2")})), "TWICE"), 150e6);
+        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", clockSaid("4")})), "TWICE"), 75e6);
+        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", clockSaid("1")})), "TWICE"), 150e6);
     }
 
     void resetTreeIsWhatTheChipWakesWith()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.clocks.clear();
         work.plan.range.clear();
         const auto s = run(work);
@@ -70,9 +70,9 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         QVERIFY(!s->rates.clocks[size_t(s->device->findClock("HFI"))].running);
-        const auto forced = run(with(demo(), SetClock{"UOSC", "on"}));
+        const auto forced = run(with(demo(), SetClock{"UOSC", clockSaid("on")}));
         QVERIFY(forced->rates.clocks[size_t(forced->device->findClock("UOSC"))].running);
-        const auto off = run(with(demo(), SetClock{"HFX", "off"}));
+        const auto off = run(with(demo(), SetClock{"HFX", clockSaid("off")}));
         QVERIFY(!off->rates.clocks[size_t(off->device->findClock("CPU"))].running);
         QVERIFY(hasFinding(*off, "CLK-08"));
         QVERIFY(hasFinding(*off, "CLK-04", "UART1K"));
@@ -80,7 +80,7 @@ private Q_SLOTS:
 
     void crystalThatIsNotFittedCannotRun()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Board board = *work.board;
         board.crystals.erase("HFX");
         work.board = std::make_shared<const Board>(board);
@@ -110,10 +110,10 @@ private Q_SLOTS:
     void waitStatesChangeExactlyAtTheirLimits()
     {
         QFETCH(int, mul);
-        const auto s =
-            run(with(with(with(with(demo(), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", std::to_string(mul)}),
-                          SetClock{"PLLA.MAIN", "3"}),
-                     SetClock{"CPU", "2"}));
+        const auto s = run(with(
+            with(with(with(demo(), SetClock{"PLLA.IN", clockSaid("4")}), SetClock{"PLLA.VCO", FactorDecision{mul}}),
+                 SetClock{"PLLA.MAIN", clockSaid("3")}),
+            SetClock{"CPU", clockSaid("2")}));
         QCOMPARE(hertz(*s, "CPU"), mul * 0.5e6);
         QTEST(*s->rates.waitStates, "states");
     }
@@ -121,15 +121,16 @@ private Q_SLOTS:
     void toleranceCrossingALimitIsACautionOnceAChain()
     {
         // 20 MHz +-1.2 % x 60 / 8: exactly 150 MHz, but as much as 151.8 MHz.
-        Workpiece work =
-            with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"});
+        LoadedPlan work =
+            with(with(with(demo(), SetClock{"PLLA.SRC", clockSaid("HFI")}), SetClock{"PLLA.IN", clockSaid("4")}),
+                 SetClock{"PLLA.VCO", clockSaid("60")});
         const auto s = run(work);
         QCOMPARE(hertz(*s, "CPU"), 150e6);
         QVERIFY(!hasFinding(*s, "CLK-01"));
         QVERIFY(hasFinding(*s, "CLK-03", "PLLA.MAIN"));
         QVERIFY(!hasFinding(*s, "CLK-03", "CPU"));
         // At 147.5 MHz there is room.
-        QVERIFY(!hasFinding(*run(with(work, SetClock{"PLLA.VCO", "59"})), "CLK-03", "PLLA.MAIN"));
+        QVERIFY(!hasFinding(*run(with(work, SetClock{"PLLA.VCO", clockSaid("59")})), "CLK-03", "PLLA.MAIN"));
     }
 
     void whatIsTypedOnAClock()
@@ -138,9 +139,9 @@ private Q_SLOTS:
         const auto type = [&](const char* clock, const char* text) {
             return readClockEntry(*s->device, s->device->findClock(clock), text);
         };
-        QCOMPARE(std::get<SetClock>(type("BUS1", "\u00f78")->edit.changes[0]), (SetClock{"BUS1", "8"}));
-        QCOMPARE(std::get<SetClock>(type("BUS1", "4")->edit.changes[0]), (SetClock{"BUS1", "4"}));
-        QCOMPARE(std::get<SetClock>(type("UART1K", "HFI")->edit.changes[0]), (SetClock{"UART1K", "HFI"}));
+        QCOMPARE(std::get<SetClock>(type("BUS1", "\u00f78")->edit.changes[0]), (SetClock{"BUS1", clockSaid("8")}));
+        QCOMPARE(std::get<SetClock>(type("BUS1", "4")->edit.changes[0]), (SetClock{"BUS1", clockSaid("4")}));
+        QCOMPARE(std::get<SetClock>(type("UART1K", "HFI")->edit.changes[0]), (SetClock{"UART1K", clockSaid("HFI")}));
         QCOMPARE(std::get<SetClock>(type("BUS1", "")->edit.changes[0]), (SetClock{"BUS1", std::nullopt}));
         using Kind = ReachTarget::Kind;
         const int cpu = s->device->findClock("CPU");
@@ -152,7 +153,8 @@ private Q_SLOTS:
         QCOMPARE(*type("CPU", "max <= 100 MHz")->wish, (ReachTarget{cpu, Kind::Fastest, megahertz(100), Ppm(), false}));
         QVERIFY(!type("BUS1", "5").ok());
         QVERIFY(!type("PLLA.MAIN", "/ 4.5").ok());
-        QCOMPARE(std::get<SetClock>(type("PLLA.MAIN", "/ 3.5")->edit.changes[0]), (SetClock{"PLLA.MAIN", "3.5"}));
+        QCOMPARE(std::get<SetClock>(type("PLLA.MAIN", "/ 3.5")->edit.changes[0]),
+                 (SetClock{"PLLA.MAIN", clockSaid("3.5")}));
         QVERIFY(!type("BUS1", "0 MHz").ok());
         QVERIFY(!type("BUS1", ">= 1 MHz \u00b11 %").ok());
         QVERIFY(!type("BUS1", "quick").ok());

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/reach.h"
 #include "core/clocks/trial.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
 #include "tests/support/fixtures.h"
 
@@ -153,8 +153,8 @@ SmallTree randomTree(std::mt19937& random)
         if (pick(0, 5) == 0)
             tree.plan.holds.insert(holdOfClock(id));
     if (pick(0, 4) == 0)
-        tree.plan.clocks["A"] =
-            "off"; // an oscillator without an enable: the word is not for it, and must be passed over
+        // An oscillator without an enable cannot be off: the decision must be passed over.
+        tree.plan.clocks["A"] = RunDecision{{}, ClockRun::Off, {}, {}};
     return tree;
 }
 
@@ -267,21 +267,20 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         if (at == open.size())
             return consider();
         const ClockNode& node = d.clocks[open[at]];
-        const auto set = [&](const std::string& text) {
-            plan.clocks[node.id] = text;
+        const auto set = [&](ClockDecision decision) {
+            plan.clocks[node.id] = std::move(decision);
             assign(at + 1);
         };
         if (node.type == ClockNode::Type::Select) {
             for (const ClockInput& input : node.inputs)
-                set(d.clocks[size_t(input.node)].id);
+                set(InputDecision{d.clocks[size_t(input.node)].id});
         } else if (!node.dense) {
             for (const std::int64_t factor : node.factors)
-                set(factorText(node, factor));
+                set(factorDecision(node, node.settingOf(factor)));
         } else {
             for (std::int64_t s = node.factors.front() * node.unit; s <= node.factors.back() * node.unit; ++s)
                 if (node.canBe(s))
-                    set(std::to_string(s / node.unit) + "+" + std::to_string(s % node.unit) + "/" +
-                        std::to_string(node.unit));
+                    set(FactorDecision{s, node.unit});
         }
     };
     assign(0);
@@ -316,7 +315,7 @@ private Q_SLOTS:
     {
         std::mt19937 random(7);
         for (const char* name : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
-            Workpiece work = demo(name);
+            LoadedPlan work = demo(name);
             for (int round = 0; round < 40; ++round) {
                 const auto s = run(work);
                 const ClockTrial trial(*s->device, *s->board, s->plan, s->bindings);
@@ -393,7 +392,7 @@ private Q_SLOTS:
             const ReachResult result = reach(tree.device, tree.board, tree.plan, tree.bindings, request);
             QVERIFY(result.complete);
             std::vector<Plain> got;
-            for (const ReachWay& way : result.ways) {
+            for (const ClockSolution& way : result.ways) {
                 Plain row{way.worstError.value, {}, int(way.others.size())};
                 for (size_t t = 0; t < targets.size(); ++t)
                     if (targets[t].kind == Kind::Fastest || targets[t].kind == Kind::Slowest)
@@ -411,9 +410,9 @@ private Q_SLOTS:
             where += "\nexpected " + text({expected.begin() + std::ptrdiff_t(same), expected.end()}).substr(0, 300) +
                      "\ngot      " + text({got.begin() + std::ptrdiff_t(same), got.end()}).substr(0, 300);
             for (const auto& [id, value] : tree.plan.clocks)
-                where += "\n" + id + " " + value;
-            for (const std::string& hold : tree.plan.holds)
-                where += "\nholds " + hold;
+                where += "\n" + id + " " + clockDecisionText(value);
+            for (const Hold& hold : tree.plan.holds)
+                where += "\nholds " + holdText(hold);
             for (const ClockCombination& combination : tree.device.neverTogether) {
                 where += "\nnever";
                 for (const ClockCombination::Term& term : combination.terms) {

@@ -2,7 +2,7 @@
 #include "core/clocks/modes.h"
 #include "core/clocks/repair.h"
 #include "core/clocks/trial.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
 #include "core/tuning/clock_goals.h"
 #include "tests/support/fixtures.h"
@@ -41,7 +41,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         QFETCH(QStringList, wants);
-        const Workpiece work = demo(name.toStdString());
+        const LoadedPlan work = demo(name.toStdString());
         const auto s = run(work);
         ReachRequest request;
         for (const QString& want : wants)
@@ -56,8 +56,8 @@ private Q_SLOTS:
         const ReachResult result = reach(*s->device, *s->board, s->plan, s->bindings, request);
         QVERIFY(result.complete);
         QVERIFY(!result.ways.empty());
-        for (const ReachWay& way : result.ways) {
-            Workpiece then = work;
+        for (const ClockSolution& way : result.ways) {
+            LoadedPlan then = work;
             then.plan = *applied(work.plan, way.edit);
             const auto after = run(then);
             const std::string where = wayText(*s->device, way);
@@ -89,7 +89,7 @@ private Q_SLOTS:
         std::mt19937 random(seeded(5));
         int single = 0;
         for (int round = 0; round < 24; ++round) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             for (int i = 0; i < 1 + round % 2; ++i) {
                 const char* nodes[]{"BUS1", "BUS2", "CPU", "PLLA.VCO", "PLLA.MAIN", "ADC", "PLLA.IN"};
                 const std::string node = nodes[random() % 7];
@@ -117,7 +117,7 @@ private Q_SLOTS:
                 continue;
             bool byOne = false;
             for (size_t i = 0; i < s->device->clocks.size() && !byOne; ++i)
-                for (const std::string& choice : clockChoices(*s->device, int(i))) {
+                for (const ClockDecision& choice : clockChoices(*s->device, int(i))) {
                     Plan plan = s->plan;
                     plan.clocks[s->device->clocks[i].id] = choice;
                     byOne = byOne || !wrong(plan);
@@ -128,7 +128,7 @@ private Q_SLOTS:
                 byOne = byOne || (s->rates.supply >= range.supplyMin && !wrong(plan));
             }
             size_t fewest = 99;
-            for (const ReachWay& way : result.ways)
+            for (const ClockSolution& way : result.ways)
                 if (result.left.empty()) {
                     fewest = std::min(fewest, way.edit.changes.size());
                     QVERIFY(!wrong(*applied(s->plan, way.edit)));
@@ -143,7 +143,7 @@ private Q_SLOTS:
     /// is, nothing new is wrong, and what is told as left is all that is.
     void manyThingsAreMendedInTurn()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.clocks.clear();
         work.plan.range.clear();
         const auto s = run(work);
@@ -167,9 +167,9 @@ private Q_SLOTS:
         // 160 MHz only in range 1.
         COMPARE_TEXT(s->device->ranges[size_t(lowestRange(*s->device, *s->board, s->plan, s->bindings))].id, "R1");
         Plan slow = s->plan;
-        slow.clocks["SYS"] = "HFX";
-        slow.clocks["CANK"] = "none";
-        slow.clocks["BUS1"] = slow.clocks["BUS2"] = "1";
+        slow.clocks["SYS"] = clockSaid("HFX");
+        slow.clocks["CANK"] = clockSaid("none");
+        slow.clocks["BUS1"] = slow.clocks["BUS2"] = clockSaid("1");
         COMPARE_TEXT(s->device->ranges[size_t(lowestRange(*s->device, *s->board, slow, s->bindings))].id, "R3");
     }
 
@@ -218,24 +218,24 @@ private Q_SLOTS:
 
     void modesAreKeptInTheFile()
     {
-        const Workpiece work = with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
-        const Expected<Workpiece> back = parsePlan(planText(work.plan), "modes.bindrel", library());
+        const LoadedPlan work = with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
+        const Expected<LoadedPlan> back = parsePlan(planText(work.plan), "modes.bindrel", library());
         QVERIFY(back && back->plan == work.plan);
         const Edit edit = editOf("stop", SetMode{"STOP", false});
         QVERIFY(*applied(*applied(work.plan, edit), inverse(work.plan, edit)) == work.plan);
         QVERIFY(*applied(work.plan, difference(work.plan, demo().plan, "none")) == demo().plan);
         std::string text = planText(work.plan);
         text.replace(text.find("STOP"), 4, "DOZE");
-        const Expected<Workpiece> wrong = parsePlan(text, "modes.bindrel", library());
+        const Expected<LoadedPlan> wrong = parsePlan(text, "modes.bindrel", library());
         QVERIFY(!wrong);
         QVERIFY2(wrong.problem().text().find("SLEEP and STOP") != std::string::npos, wrong.problem().text().c_str());
     }
 
     void slowSettingsAreKeptInTheFile()
     {
-        Workpiece work = demo();
-        work.plan.slow = ClockSet{"R2", {{"SYS", "HFI"}, {"BUS1", "1"}}};
-        const Expected<Workpiece> back = parsePlan(planText(work.plan), "slow.bindrel", library());
+        LoadedPlan work = demo();
+        work.plan.slow = ClockSet{"R2", {{"SYS", InputDecision{"HFI"}}, {"BUS1", FactorDecision{1}}}};
+        const Expected<LoadedPlan> back = parsePlan(planText(work.plan), "slow.bindrel", library());
         QVERIFY2(back.ok(), back.ok() ? "" : back.problem().text().c_str());
         QVERIFY(back->plan == work.plan);
         const auto s = run(work);
@@ -245,7 +245,7 @@ private Q_SLOTS:
             pair = pair || (file.text().find("_clocks_slow(void)") != std::string::npos &&
                             file.text().find("_clocks_full(void)") != std::string::npos);
         QVERIFY(pair);
-        work.plan.slow->clocks["SYS"] = "nothing";
+        work.plan.slow->clocks["SYS"] = clockSaid("nothing");
         QVERIFY(!parsePlan(planText(work.plan), "slow.bindrel", library()).ok());
     }
 };

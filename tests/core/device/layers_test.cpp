@@ -271,7 +271,7 @@ private Q_SLOTS:
             "pads": { "PA0": { "routes": { "1": "U.TX" } }, "PA1": { "routes": { "1": "U.RX" } } } })");
         const Expected<Device> pins = loadDevice(at("pins.json"));
         QVERIFY2(pins.ok(), refusal("pins.json").c_str());
-        Workpiece work;
+        LoadedPlan work;
         work.device = std::make_shared<const Device>(*pins);
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "p";

@@ -91,7 +91,7 @@ private Q_SLOTS:
     {
         copyDevice("plans", R"("rate": "9 kHz")", R"("rate": "10 kHz")");
         QVERIFY(writeFileAtomically(path("plans/rain.bindrel"), textOf(demoPath("rain-post-b-done"))).ok());
-        const Expected<Workpiece> work = loadPlan(path("plans/rain.bindrel"), library());
+        const Expected<LoadedPlan> work = loadPlan(path("plans/rain.bindrel"), library());
         QVERIFY2(work.ok(), work.ok() ? "" : work.problem().text().c_str());
         QCOMPARE(work->provenance.device, Origin::BesidePlan);
         QCOMPARE(hertz(*run(*work), "ULP"), 10e3);
@@ -178,12 +178,12 @@ private Q_SLOTS:
         const auto memory = path("memory");
         const std::string text = textOf(demoPath("rain-post-b-done"));
         QVERIFY(writeFileAtomically(path("work/rain.bindrel"), text).ok());
-        const Expected<Workpiece> first = loadPlan(path("work/rain.bindrel"), library());
+        const Expected<LoadedPlan> first = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY(first.ok());
         QVERIFY(
             savePlan(stamped(first->plan, *first->device, first->provenance.device), path("work/rain.bindrel")).ok());
         QVERIFY(rememberDevice(*first->device, memory).ok());
-        const Expected<Workpiece> same = loadPlan(path("work/rain.bindrel"), library());
+        const Expected<LoadedPlan> same = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY(same.ok() && !same->deviceChange && deviceChanges(*same, memory).empty());
         COMPARE_TEXT(same->plan.deviceOrigin, "beside the plan");
 
@@ -195,7 +195,7 @@ private Q_SLOTS:
         family =
             replaced(family, R"("1": { "TX": "PB6", "RX": "PB7" } } },)", R"("1": { "TX": "PB5", "RX": "PB7" } } },)");
         QVERIFY(writeFileAtomically(path("work/moss.json"), family).ok());
-        const Expected<Workpiece> changed = loadPlan(path("work/rain.bindrel"), library());
+        const Expected<LoadedPlan> changed = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY2(changed.ok(), changed.ok() ? "" : changed.problem().text().c_str());
         QVERIFY(changed->deviceChange.has_value());
         const std::vector<std::string> told = deviceChanges(*changed, memory);
@@ -215,7 +215,7 @@ private Q_SLOTS:
     {
         copyDevice("less", "", "");
         QVERIFY(writeFileAtomically(path("less/rain.bindrel"), textOf(demoPath("rain-post-b-done"))).ok());
-        const Expected<Workpiece> first = loadPlan(path("less/rain.bindrel"), library());
+        const Expected<LoadedPlan> first = loadPlan(path("less/rain.bindrel"), library());
         QVERIFY(first.ok());
         QVERIFY(
             savePlan(stamped(first->plan, *first->device, first->provenance.device), path("less/rain.bindrel")).ok());
@@ -226,14 +226,14 @@ private Q_SLOTS:
         const std::string family =
             replaced(textOf(path("less/moss.json")), R"("factors": "1..64")", R"("factors": "1..16")");
         QVERIFY(writeFileAtomically(path("less/moss.json"), family).ok());
-        const Expected<Workpiece> work = loadPlan(path("less/rain.bindrel"), library());
+        const Expected<LoadedPlan> work = loadPlan(path("less/rain.bindrel"), library());
         QVERIFY2(work.ok(), work.ok() ? "" : work.problem().text().c_str());
         QCOMPARE(work->deviceChange->lost.size(), size_t(2));
         QVERIFY(work->plan.need("rain-tipper")->binding.empty());
         QVERIFY(!work->plan.clocks.contains("SEGK"));
         // Without a note of the device the same plan is a mistake, and says where.
         QVERIFY(writeFileAtomically(path("less/fresh.bindrel"), textOf(demoPath("rain-post-b-done"))).ok());
-        const Expected<Workpiece> strict = loadPlan(path("less/fresh.bindrel"), library());
+        const Expected<LoadedPlan> strict = loadPlan(path("less/fresh.bindrel"), library());
         QVERIFY(!strict.ok());
         COMPARE_TEXT(strict.problem().pointer, "/clocks/SEGK");
     }

@@ -17,7 +17,7 @@ using namespace bindrel::test;
 class MechanismsTest : public QObject {
     Q_OBJECT
 
-    static std::string cleanAndUp(const EditedChip& chip, const Workpiece& work)
+    static std::string cleanAndUp(const EditedChip& chip, const LoadedPlan& work)
     {
         const Expected<Device> device = chip.device();
         if (!device)
@@ -272,11 +272,11 @@ private Q_SLOTS:
         for (auto& [name, field] : registers["GATE1"]["fields"].items())
             field["access"] = "ro";
         QVERIFY(moved > 10);
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         ClockSet slow = work.plan.clockSet();
-        slow.clocks["SYS"] = "HFX";
-        slow.clocks["CPU"] = "1";
-        slow.clocks["BUS1"] = "1";
+        slow.clocks["SYS"] = clockSaid("HFX");
+        slow.clocks["CPU"] = clockSaid("1");
+        slow.clocks["BUS1"] = clockSaid("1");
         work = with(work, SetSlow{slow});
         const auto s = chip.with(work);
         const std::string c = s->source().find("sluice_pins.c")->text();
@@ -323,7 +323,7 @@ private Q_SLOTS:
     {
         EditedChip chip = EditedChip::sedge();
         chip.json["instances"]["EDGES"]["interrupts"] = Json{{"line6", 40}, {"line7_12", 41}, {"line", 42}};
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (const auto& [need, level] : {std::pair{"modem-ring", "3"}, {"probe-alert", "5"}, {"lid-switch", "5"}})
             work = with(work, SetGoal{need, "priority", level});
         const auto s = chip.with(work);
@@ -367,9 +367,9 @@ private Q_SLOTS:
         for (auto& [name, instance] : chip.json["instances"].items())
             if (instance.value("kernel", "") == "UART1K")
                 instance["kernel"] = "UART1G";
-        Workpiece work = with(demo(), SetClock{"UART1K", "SYS"});
+        LoadedPlan work = with(demo(), SetClock{"UART1K", clockSaid("SYS")});
         ClockSet slow = work.plan.clockSet();
-        slow.clocks["UART1K"] = "HFI";
+        slow.clocks["UART1K"] = clockSaid("HFI");
         work = with(work, SetSlow{slow});
         const auto s = chip.with(work);
         const auto writes = [&](const std::vector<Step>& steps) {
@@ -530,7 +530,7 @@ private Q_SLOTS:
                     block["registers"]["OPENX"]["guard"] = block["registers"]["OPEN0"]["guard"];
             }
         chip.json["dma"]["router"] = "ASKS";
-        const Workpiece work = demo("pump-hall-a-done");
+        const LoadedPlan work = demo("pump-hall-a-done");
         const std::string against = cleanAndUp(chip, work);
         QVERIFY2(against.empty(), against.c_str());
         const auto s = chip.with(work);
@@ -588,7 +588,7 @@ private Q_SLOTS:
                     Json{{"offset", "0x50"}, {"fields", {{"B{n}", {{"bits", "0"}, {"count", 13}, {"access", "w1t"}}}}}};
                 port["roles"]["toggle"] = "FLIP.B{bit}";
             }
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             for (const char* need : {"tick", "lid-switch"})
                 work = with(work, SetGoal{need, "toggles", "frost-heater"});
             const auto s = chip.with(work);
@@ -618,7 +618,7 @@ private Q_SLOTS:
             QVERIFY2(says(findingsText(*s), why), findingsText(*s).c_str());
         }
         // An output of the other core is none that this core's handler may reach.
-        const Workpiece two = demo("pump-hall-a-done");
+        const LoadedPlan two = demo("pump-hall-a-done");
         const Need *lead = nullptr, *help = nullptr;
         for (const Need& need : two.plan.needs) {
             const KindSpec* kind = findKind(need.kind);
@@ -652,7 +652,7 @@ private Q_SLOTS:
                 const double most = kind == 0 ? 1e5 : kind == 1 ? 4e5 : 1e6;
                 const long wanted = 20'000 + long(random() % long(most - 20'000));
                 const long rise = 20 + long(random() % 100), fall = 5 + long(random() % 60);
-                Workpiece work = demo();
+                LoadedPlan work = demo();
                 work = with(work, SetGoal{"level-probes", "class",
                                           kind == 0   ? "standard"
                                           : kind == 1 ? "fast"
@@ -704,7 +704,7 @@ private Q_SLOTS:
         std::mt19937 random(seeded(5));
         for (int round = 0; round < 40; ++round) {
             const int wanted = 1 + int(random() % 300);
-            const Workpiece work = demo("rain-post-b-done");
+            const LoadedPlan work = demo("rain-post-b-done");
             std::string id;
             for (const Need& need : work.plan.needs)
                 if (need.kind == "segments")
@@ -742,7 +742,7 @@ private Q_SLOTS:
 
     void aDebugPortOfOneWire()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         std::string id;
         for (const Need& need : work.plan.needs)
             if (need.kind == "debug")

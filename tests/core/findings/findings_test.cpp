@@ -9,7 +9,7 @@ using namespace bindrel::test;
 class FindingsTest : public QObject {
     Q_OBJECT
 
-    static Workpiece moved(const char* need, const char* signal, const char* pad, const Workpiece& work = demo())
+    static LoadedPlan moved(const char* need, const char* signal, const char* pad, const LoadedPlan& work = demo())
     {
         Binding binding = work.plan.need(need)->binding;
         binding.pads[signal] = pad;
@@ -24,17 +24,17 @@ class FindingsTest : public QObject {
         return set;
     }
 
-    static Workpiece without(const char* need, const char* signal)
+    static LoadedPlan without(const char* need, const char* signal)
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         Binding binding = work.plan.need(need)->binding;
         binding.pads.erase(signal);
         return with(work, SetBinding{need, binding});
     }
 
-    static Workpiece twice(const char* need)
+    static LoadedPlan twice(const char* need)
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         Need copy = *work.plan.need(need);
         copy.id += "-2";
         copy.title += " 2";
@@ -43,17 +43,18 @@ class FindingsTest : public QObject {
     }
 
     /// Stopped at the lowest range, running from the crystal divided or not; it wakes on 20 MHz, divided as much.
-    static Workpiece slowly(const char* divider)
+    static LoadedPlan slowly(const char* divider)
     {
-        Workpiece work = with(with(demo(), SetText{SetText::What::Range, "R3"}), SetMode{"STOP", true});
-        return with(with(with(with(work, SetClock{"SYS", "HFX"}), SetClock{"CPU", divider}), SetClock{"BUS1", "1"}),
-                    SetClock{"BUS2", "1"});
+        LoadedPlan work = with(with(demo(), SetText{SetText::What::Range, "R3"}), SetMode{"STOP", true});
+        return with(with(with(with(work, SetClock{"SYS", clockSaid("HFX")}), SetClock{"CPU", clockSaid(divider)}),
+                         SetClock{"BUS1", clockSaid("1")}),
+                    SetClock{"BUS2", clockSaid("1")});
     }
 
     /// A tick and a port that interrupt by one number; the tick with or without a flag of its own.
-    static Workpiece oneVector(bool flagless)
+    static LoadedPlan oneVector(bool flagless)
     {
-        Workpiece work = with(demo(), SetGoal{"uplink", "interrupt", "receive"});
+        LoadedPlan work = with(demo(), SetGoal{"uplink", "interrupt", "receive"});
         const auto s = run(work);
         const Setting& tick = s->settings[size_t(needIndex(work.plan, "tick"))];
         Device device = *work.device;
@@ -67,7 +68,7 @@ class FindingsTest : public QObject {
         return work;
     }
 
-    static Workpiece noCrystalNeed() { return with(demo(), RemoveNeed{"hf-crystal"}); }
+    static LoadedPlan noCrystalNeed() { return with(demo(), RemoveNeed{"hf-crystal"}); }
 
 private Q_SLOTS:
     void theFinishedPlanIsClean()
@@ -81,7 +82,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("rule");
         QTest::addColumn<std::shared_ptr<const Snapshot>>("fires");
         QTest::addColumn<std::shared_ptr<const Snapshot>>("nearly");
-        const auto row = [](const char* rule, const Workpiece& fires, const Workpiece& nearly) {
+        const auto row = [](const char* rule, const LoadedPlan& fires, const LoadedPlan& nearly) {
             QTest::newRow(rule) << rule << run(fires) << run(nearly);
         };
         row("PIN-01", moved("lid-switch", "pin", "PD0"), moved("lid-switch", "pin", "PA2"));
@@ -92,12 +93,14 @@ private Q_SLOTS:
         row("PIN-05", moved("frost-heater", "pin", "PD12"), moved("frost-heater", "pin", "PD9"));
         row("PIN-06", moved("frost-heater", "pin", "PC11"), moved("frost-heater", "pin", "PC8"));
         row("NEED-01", without("uplink", "cts"), demo());
-        row("CLK-01", with(demo(), SetClock{"BUS1", "1"}), with(demo(), SetClock{"BUS1", "2"}));
-        row("CLK-02", with(demo(), SetClock{"PLLA.VCO", "33"}), with(demo(), SetClock{"PLLA.VCO", "34"}));
+        row("CLK-01", with(demo(), SetClock{"BUS1", clockSaid("1")}), with(demo(), SetClock{"BUS1", clockSaid("2")}));
+        row("CLK-02", with(demo(), SetClock{"PLLA.VCO", clockSaid("33")}),
+            with(demo(), SetClock{"PLLA.VCO", clockSaid("34")}));
         row("CLK-03",
-            with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}),
+            with(with(with(demo(), SetClock{"PLLA.SRC", clockSaid("HFI")}), SetClock{"PLLA.IN", clockSaid("4")}),
+                 SetClock{"PLLA.VCO", clockSaid("60")}),
             demo());
-        row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
+        row("CLK-04", with(demo(), SetClock{"UART1K", clockSaid("LFX")}), demo());
         row("GOAL-04", oneVector(true), oneVector(false));
         // Both are told by the interrupt of all lines.
         const auto urgent = [](const char* one, const char* other) {
@@ -106,12 +109,12 @@ private Q_SLOTS:
         };
         row("GOAL-05", urgent("3", "5"), urgent("5", "5"));
         const auto hush = [](const char* core) {
-            Workpiece work = with(demo("pump-hall-a-done"), SetMode{"HUSH", true});
+            LoadedPlan work = with(demo("pump-hall-a-done"), SetMode{"HUSH", true});
             work.plan.need("level")->core = core;
             return work;
         };
         const auto fenced = [](const char* admits) {
-            Workpiece work = demo("pump-hall-a-done");
+            LoadedPlan work = demo("pump-hall-a-done");
             Device device = *work.device;
             // The set point is the helper's.
             device.instances[size_t(device.findInstance("LVL0"))].fences.front().admits = {{0, {"LEAD"}},
@@ -127,39 +130,41 @@ private Q_SLOTS:
         row("NVM-02", with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}), with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}));
         // A timer that takes PLL A's second output in both sets, and a first output that one of them changes.
         const auto timerOnPll = [](const char* main) {
-            Workpiece work = with(demo(), SetClock{"TIM1K", "PLLA.AUX"});
+            LoadedPlan work = with(demo(), SetClock{"TIM1K", clockSaid("PLLA.AUX")});
             ClockSet slow = work.plan.clockSet();
-            slow.clocks["SYS"] = "HFX";
-            slow.clocks["PLLA.MAIN"] = main;
-            slow.clocks["CANK"] = "BUS1";
+            slow.clocks["SYS"] = clockSaid("HFX");
+            slow.clocks["PLLA.MAIN"] = clockSaid(main);
+            slow.clocks["CANK"] = clockSaid("BUS1");
             return with(work, SetSlow{slow});
         };
         row("CLK-14", timerOnPll("4"), timerOnPll("2"));
-        row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "1"}),
-            with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "2"}));
+        row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", clockSaid("2.5")}), SetClock{"BUS2", clockSaid("1")}),
+            with(with(demo(), SetClock{"PLLA.MAIN", clockSaid("2.5")}), SetClock{"BUS2", clockSaid("2")}));
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));
         row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}),
-            with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
+            with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", clockSaid("5")}));
         row("CLK-15", with(demo(), SetText{SetText::What::Temperature, "-60 to 70 °C"}),
             with(demo(), SetText{SetText::What::Temperature, "-40 to 105 °C"}));
         const auto crystal = [](std::optional<Tolerance> tolerance) {
             return with(demo(), SetCrystal{"HFX", FittedCrystal(CrystalFact{megahertz(12), tolerance, {}, {}, false})});
         };
         row("CLK-16", crystal({}), crystal(Tolerance::symmetric(Rational(20))));
+        row("CLK-17", with(demo(), SetClock{"BUS1", FactorDecision{77}}),
+            with(demo(), SetClock{"BUS1", FactorDecision{2}}));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}),
             with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());
         // A pad of the crystal under a lamp: that is no caution any more.
         row("CLK-07", moved("frost-heater", "pin", "PC11", noCrystalNeed()), demo());
         row("MODE-03", with(demo(), SetSlow{withoutClock("RTCK")}), with(demo(), SetSlow{demo().plan.clockSet()}));
-        row("CLK-08", with(demo(), SetClock{"HFX", "off"}), with(demo(), SetClock{"LFX", "off"}));
-        row("CLK-11", with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}),
-            with(demo(), SetClock{"USBK", "UOSC"}));
+        row("CLK-08", with(demo(), SetClock{"HFX", clockSaid("off")}), with(demo(), SetClock{"LFX", clockSaid("off")}));
+        row("CLK-11", with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", clockSaid("UOSC")}),
+            with(demo(), SetClock{"USBK", clockSaid("UOSC")}));
         row("MODE-02", slowly("1"), slowly("2"));
         row("MODE-03", with(demo(), SetSlow{ClockSet{"R3", demo().plan.clocks}}),
             with(demo(), SetSlow{demo().plan.clockSet()}));
         const auto from = [](Origin origin, bool shadows, const char* tools) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             work.provenance = {origin, origin, "/there/se4332-c64.json", "", shadows, false};
             Device device = *work.device;
             device.cores.front().toolPrefix = tools;
@@ -181,7 +186,8 @@ private Q_SLOTS:
         QFETCH(std::shared_ptr<const Snapshot>, nearly);
         if (rule == "CLK-04") {
             // A kernel clock that is set to a source that is switched off.
-            Workpiece off = with(with(demo(), SetClock{"UART1K", "LFX"}), SetClock{"LFX", "off"});
+            LoadedPlan off =
+                with(with(demo(), SetClock{"UART1K", clockSaid("LFX")}), SetClock{"LFX", clockSaid("off")});
             fires = run(off);
         }
         QVERIFY2(hasFinding(*fires, rule.toStdString()), findingsText(*fires).c_str());
@@ -211,7 +217,7 @@ private Q_SLOTS:
     void slowClocksAreHeldToTheSameLimits()
     {
         ClockSet slow = demo().plan.clockSet();
-        slow.clocks["BUS1"] = "1";
+        slow.clocks["BUS1"] = clockSaid("1");
         const auto s = run(with(demo(), SetSlow{slow}));
         QVERIFY(!hasFinding(*s, "CLK-01"));
         const auto found =
@@ -228,7 +234,7 @@ private Q_SLOTS:
     /// With nothing bound that runs on or watches a pad, the chip would sleep for good.
     void aModeThatNothingEnds()
     {
-        Workpiece work = with(demo("sluice-node-c-start"), SetMode{"STOP", true});
+        LoadedPlan work = with(demo("sluice-node-c-start"), SetMode{"STOP", true});
         QVERIFY(!hasFinding(*run(with(demo(), SetMode{"STOP", true})), "MODE-01", "STOP"));
         for (Need& need : work.plan.needs)
             need.binding = {};
@@ -245,20 +251,23 @@ private Q_SLOTS:
 
     void everyFixThatIsOfferedMendsItsFinding()
     {
-        const std::vector<Workpiece> troubled{
-            demo("sluice-node-c-tangled"),       demo("sluice-node-c-start"),
-            moved("lid-switch", "pin", "PD0"),   with(twice("level-probes"), RemoveNeed{"frost-heater"}),
-            moved("uplink", "tx", "PA2"),        moved("frost-heater", "pin", "PC11"),
-            with(demo(), SetClock{"BUS1", "1"}), with(demo(), SetClock{"PLLA.VCO", "23"})};
+        const std::vector<LoadedPlan> troubled{demo("sluice-node-c-tangled"),
+                                               demo("sluice-node-c-start"),
+                                               moved("lid-switch", "pin", "PD0"),
+                                               with(twice("level-probes"), RemoveNeed{"frost-heater"}),
+                                               moved("uplink", "tx", "PA2"),
+                                               moved("frost-heater", "pin", "PC11"),
+                                               with(demo(), SetClock{"BUS1", clockSaid("1")}),
+                                               with(demo(), SetClock{"PLLA.VCO", clockSaid("23")})};
         int fixes = 0;
-        for (const Workpiece& work : troubled) {
+        for (const LoadedPlan& work : troubled) {
             const auto s = run(work);
             for (const Finding& finding : s->findings) {
                 if (finding.fixTitle.empty())
                     continue;
                 const Expected<Edit> edit = fixFor(s->facts(), finding);
                 QVERIFY2(edit.ok(), (finding.text + ": " + (edit.ok() ? "" : edit.problem().text())).c_str());
-                Workpiece after = work;
+                LoadedPlan after = work;
                 after.plan = *applied(work.plan, *edit);
                 const auto t = run(after);
                 for (const Finding& left : t->findings)
@@ -271,7 +280,7 @@ private Q_SLOTS:
 
     void tangledPlanCanBeClearedByItsFixesAlone()
     {
-        Workpiece work = demo("sluice-node-c-tangled");
+        LoadedPlan work = demo("sluice-node-c-tangled");
         for (int i = 0; i < 20; ++i) {
             const auto s = run(work);
             const auto fixable = std::find_if(s->findings.begin(), s->findings.end(),

@@ -51,7 +51,7 @@ private Q_SLOTS:
         int compared = 0, unbounded = 0;
         for (const char* plan : {"pump-hall-a-done", "sluice-node-c-done", "rain-post-b-done"})
             for (int round = 0; round < 40; ++round) {
-                Workpiece work = demo(plan);
+                LoadedPlan work = demo(plan);
                 for (Need& need : work.plan.needs) {
                     const KindSpec* kind = findKind(need.kind);
                     if (kind->goal("takes") && random() % 3 != 0)
@@ -87,7 +87,7 @@ private Q_SLOTS:
     /// With a stated time that is too long it is a finding; without one nothing is claimed.
     void whatIsLateIsTold()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         const auto add = [&](const char* id, const char* period, const char* takes) {
             Need need;
             need.id = id;

@@ -11,7 +11,8 @@ class PadRulesTest : public QObject {
     Q_OBJECT
 
     /// The finished plan with something else known of a terminal.
-    static Workpiece knowing(const char* part, const char* terminal, const TerminalFact& fact, Workpiece work = demo())
+    static LoadedPlan knowing(const char* part, const char* terminal, const TerminalFact& fact,
+                              LoadedPlan work = demo())
     {
         Board board = *work.board;
         for (Part& p : board.parts)
@@ -20,8 +21,8 @@ class PadRulesTest : public QObject {
         work.board = std::make_shared<const Board>(board);
         return work;
     }
-    static Workpiece said(const char* need, const char* signal, const char* property, const char* value,
-                          Workpiece work = demo())
+    static LoadedPlan said(const char* need, const char* signal, const char* property, const char* value,
+                           LoadedPlan work = demo())
     {
         const Need* found = work.plan.need(need);
         return with(work, pinPropertyChange(*found, signal, property, value));
@@ -90,7 +91,7 @@ private Q_SLOTS:
     void edgesAreFastOnlyWhereTheyMustBe()
     {
         // The pump hall's chip slows its edges at 14 MHz.
-        const Workpiece work = demo("pump-hall-a-done");
+        const LoadedPlan work = demo("pump-hall-a-done");
         const auto s = run(work);
         QVERIFY(setupOf(*s, "log-flash", "sck")->fast); // 40 MHz
         QVERIFY(!setupOf(*run(with(work, SetGoal{"log-flash", "rate", "14 MHz"})), "log-flash", "sck")->fast);
@@ -117,7 +118,7 @@ private Q_SLOTS:
         QCOMPARE(hasFinding(*s, "PAD-03", "uplink"),
                  !s->device->pads[size_t(setupOf(*s, "uplink", "rx")->pad)].fiveVolt);
         // A tolerant pad bears 5.5 V, and no more.
-        Workpiece tolerant = demo();
+        LoadedPlan tolerant = demo();
         Device device = *tolerant.device;
         for (Pad& pad : device.pads)
             pad.fiveVolt = true;
@@ -136,7 +137,7 @@ private Q_SLOTS:
             pad.fiveVolt = false;
         }
         low.banks["LOW"] = Voltage(Rational(18, 10));
-        Workpiece lowered = demo();
+        LoadedPlan lowered = demo();
         lowered.device = std::make_shared<const Device>(low);
         volts.volts = Voltage(Rational(33, 10));
         QVERIFY(hasFinding(*run(knowing("uplink-modem", "txd", volts, lowered)), "PAD-03"));
@@ -156,7 +157,7 @@ private Q_SLOTS:
         QVERIFY(hopeless->count(Finding::Severity::Error) == 1 && !mended(*hopeless, "PAD-04"));
         // A pad of the weak supply domain: 3 mA whatever the drive says.
         load.current = Current(Rational(4, 1000));
-        Workpiece work = demo("pump-hall-a-done");
+        LoadedPlan work = demo("pump-hall-a-done");
         const int free = work.device->findPad("W24");
         QVERIFY(free >= 0 && work.device->pads[size_t(free)].weak);
         for (Need& need : work.plan.needs)
@@ -189,7 +190,7 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(with(knowing("frost-heater", "on", off), SetGoal{"frost-heater", "level", "high"})),
                             "PAD-05"));
         // A debug pad moves between reset and bring-up.
-        Workpiece debug = with(demo(), RemoveNeed{"debug"});
+        LoadedPlan debug = with(demo(), RemoveNeed{"debug"});
         debug.plan.need("frost-heater")->binding.pads["pin"] = "PD12";
         QVERIFY(hasFinding(*run(debug), "PAD-05", "frost-heater"));
     }
@@ -198,7 +199,7 @@ private Q_SLOTS:
     {
         Board board = *demo().board;
         board.device = "SE4332-C100";
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.board = std::make_shared<const Board>(board);
         const auto s = run(work);
         QVERIFY(hasFinding(*s, "BRD-01") && s->board->nets.empty());
@@ -209,10 +210,10 @@ private Q_SLOTS:
     {
         // The log flash's clock is on PA6. With the net known elsewhere it must go there; with the same net it is at
         // home.
-        const auto netOn = [](Workpiece work, const char* pad, const char* net) {
+        const auto netOn = [](LoadedPlan work, const char* pad, const char* net) {
             return with(std::move(work), SetNet{pad, net});
         };
-        const Workpiece named = said("log-flash", "sck", "net", "FL_SCK");
+        const LoadedPlan named = said("log-flash", "sck", "net", "FL_SCK");
         QVERIFY(!hasFinding(*run(named), "PIN-06"));
         QVERIFY(!hasFinding(*run(netOn(named, "PA6", "FL_SCK")), "PIN-06"));
         const auto other = run(netOn(named, "PA6", "SOMETHING"));

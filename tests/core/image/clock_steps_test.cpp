@@ -270,10 +270,10 @@ private Q_SLOTS:
     /// sees a rate between.
     void aSelectAndItsDividerMoveAtOnce()
     {
-        Workpiece work = demo("pump-hall-a-done");
+        LoadedPlan work = demo("pump-hall-a-done");
         work.plan.slow = ClockSet{work.plan.range, work.plan.clocks};
-        work.plan.slow->clocks["SLOW.SRC"] = "P.A";
-        work.plan.slow->clocks["SLOW"] = "4";
+        work.plan.slow->clocks["SLOW.SRC"] = clockSaid("P.A");
+        work.plan.slow->clocks["SLOW"] = clockSaid("4");
         const auto s = run(work);
         int writes = 0;
         for (const std::vector<Step>* list : {&s->image.toSlow, &s->image.toFull})
@@ -302,19 +302,19 @@ private Q_SLOTS:
     void everyStepKeepsEveryLimit()
     {
         QFETCH(QString, name);
-        const Workpiece work = demo(name.toStdString());
+        const LoadedPlan work = demo(name.toStdString());
         const std::vector<Plan> plans = validPlans(work, 77, 14);
         QVERIFY(plans.size() >= 3);
         const auto base = run(work);
         const Device& device = *base->device;
         const std::vector<bool> cores(device.clocks.size(), false);
         for (size_t p = 0; p < plans.size(); ++p) {
-            Workpiece from = work;
+            LoadedPlan from = work;
             from.plan = plans[p];
             const auto s = run(from);
             std::string decisions;
             for (const auto& [clock, value] : plans[p].clocks)
-                decisions += clock + "=" + value + " ";
+                decisions += clock + "=" + clockDecisionText(value) + " ";
             for (const Finding& finding : s->findings)
                 QVERIFY2(finding.rule != "CLK-01" && finding.rule != "CLK-02", (finding.text + decisions).c_str());
             ClockRegisters fresh(device, *s->board);
@@ -323,7 +323,7 @@ private Q_SLOTS:
                      decisions);
             arrives(fresh, device, s->rates, "plan " + std::to_string(p));
             // From each to the next, and back, with all needs at work.
-            Workpiece pair = from;
+            LoadedPlan pair = from;
             pair.plan.slow = plans[(p + 1) % plans.size()].clockSet();
             const auto both = run(pair);
             std::vector<bool> live(device.clocks.size(), false);
@@ -343,13 +343,13 @@ private Q_SLOTS:
     void wakingKeepsEveryLimit()
     {
         QFETCH(QString, name);
-        Workpiece work = demo(name.toStdString());
+        LoadedPlan work = demo(name.toStdString());
         const Device& device = *work.device;
         for (const LowPowerMode& mode : device.modes)
             work.plan.modes.insert(mode.id);
         int woken = 0;
         for (const Plan& plan : validPlans(work, 99, 12)) {
-            Workpiece one = work;
+            LoadedPlan one = work;
             one.plan = plan;
             const auto s = run(one);
             std::vector<bool> live(device.clocks.size(), false);
@@ -389,10 +389,10 @@ private Q_SLOTS:
     /// The PLL that the cores run from cannot be set while they do: they take another source meanwhile.
     void theCoresNeverStandOnWhatIsSetAnew()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.slow = work.plan.clockSet();
-        work.plan.slow->clocks["PLLA.VCO"] = "48";
-        work.plan.slow->clocks["PLLA.AUX"] = "2";
+        work.plan.slow->clocks["PLLA.VCO"] = clockSaid("48");
+        work.plan.slow->clocks["PLLA.AUX"] = clockSaid("2");
         const auto s = run(work);
         std::vector<std::string> words;
         for (const Step& step : s->image.toSlow)

@@ -76,10 +76,10 @@ private Q_SLOTS:
             for (const char* mul : {"48", "60", "79"})
                 for (const char* main : {"2", "3", "5"})
                     for (const char* bus : {"1", "2", "4"}) {
-                        const auto s =
-                            run(with(with(with(with(demo(), SetClock{"PLLA.IN", in}), SetClock{"PLLA.VCO", mul}),
-                                          SetClock{"PLLA.MAIN", main}),
-                                     SetClock{"BUS1", bus}));
+                        const auto s = run(with(with(with(with(demo(), SetClock{"PLLA.IN", clockSaid(in)}),
+                                                          SetClock{"PLLA.VCO", clockSaid(mul)}),
+                                                     SetClock{"PLLA.MAIN", clockSaid(main)}),
+                                                SetClock{"BUS1", clockSaid(bus)}));
                         const Se43 chip = decode(*s);
                         QVERIFY(std::abs(chip.cpu() - hertz(*s, "CPU")) < 1);
                         QVERIFY(std::abs(chip.bus1() - hertz(*s, "BUS1")) < 1);
@@ -114,15 +114,15 @@ private Q_SLOTS:
         QFETCH(QString, range);
         QFETCH(QString, mul);
         QFETCH(QString, source);
-        Workpiece work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}),
-                                   SetClock{"PLLA.VCO", mul.toStdString()}),
-                              SetClock{"PLLA.SRC", source.toStdString()});
+        LoadedPlan work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}),
+                                    SetClock{"PLLA.VCO", clockSaid(mul.toStdString())}),
+                               SetClock{"PLLA.SRC", clockSaid(source.toStdString())});
         // The bus is too slow for the crystal's rate at some of these, so the CAN has none.
-        work = with(work, SetClock{"CANK", "none"});
+        work = with(work, SetClock{"CANK", clockSaid("none")});
         if (range == "R2")
-            work = with(work, SetClock{"PLLA.MAIN", "3"});
+            work = with(work, SetClock{"PLLA.MAIN", clockSaid("3")});
         if (range == "R3")
-            work = with(with(work, SetClock{"PLLA.MAIN", "6"}), SetClock{"PLLA.AUX", "6"});
+            work = with(with(work, SetClock{"PLLA.MAIN", clockSaid("6")}), SetClock{"PLLA.AUX", clockSaid("6")});
         const auto s = run(work);
         QVERIFY2(!hasFinding(*s, "CLK-01"), findingsText(*s).c_str());
 

@@ -16,7 +16,7 @@ class BoardSheetTest : public QObject {
 
     static std::shared_ptr<const Snapshot> bare()
     {
-        Workpiece work;
+        LoadedPlan work;
         work.device = *library().device("SE4332-C64");
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "bare";
@@ -110,7 +110,7 @@ private Q_SLOTS:
         QFETCH(QString, board);
         const Expected<Board> wanted = library().board(board.toStdString());
         QVERIFY(wanted);
-        Workpiece work;
+        LoadedPlan work;
         work.device = *library().device(wanted->device);
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "bare";
@@ -148,7 +148,7 @@ private Q_SLOTS:
                     made->parts[p].facts == wanted->parts[p].facts);
         }
         // Saved in the plan, it is there again.
-        const Expected<Workpiece> again = parsePlan(planText(s->plan), "plan.bindrel", library());
+        const Expected<LoadedPlan> again = parsePlan(planText(s->plan), "plan.bindrel", library());
         QVERIFY2(again, again ? "" : again.problem().text().c_str());
         QVERIFY(again->plan == s->plan && sameFacts(*computeSnapshot(*again)->board, *s->board));
     }

@@ -83,7 +83,7 @@ private Q_SLOTS:
 
     void csvIsReadBackCellForCell()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.need("uplink")->title = "Uplink, \"main\"\nline";
         work.plan.need("beacon")->title = "=1+1";
         const auto s = run(work);

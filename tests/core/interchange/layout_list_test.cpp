@@ -49,7 +49,7 @@ private Q_SLOTS:
         int moves = 0;
         for (int round = 0; round < 30; ++round) {
             // A board that is routed as the plan has it, each signal with a net of its own.
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             std::vector<NeedIndex> free;
             Plan plan = work.plan;
             for (std::size_t n = 0; n < plan.needs.size(); ++n) {

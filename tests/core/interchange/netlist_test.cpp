@@ -176,9 +176,9 @@ private Q_SLOTS:
         QVERIFY(next->resistors.at(pulled) == meant);
 
         // The file keeps it, what is known is not said again, and a newer netlist without the resistor takes it back.
-        Workpiece work{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
+        LoadedPlan work{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
         const auto pulledThere = run(work);
-        const Expected<Workpiece> again = parsePlan(planText(pulledThere->plan), "again", library());
+        const Expected<LoadedPlan> again = parsePlan(planText(pulledThere->plan), "again", library());
         QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
         QVERIFY(again->plan.resistors == next->resistors);
         QVERIFY(editOfNets(*pulledThere, whole).changes.empty());
@@ -192,7 +192,7 @@ private Q_SLOTS:
     /// A resistor at a pad is a fact like one at a part's terminal: the pad's own pull against it is found.
     void aResistorAgainstThePad()
     {
-        Workpiece work;
+        LoadedPlan work;
         work.device = *library().device("SE4332-C64");
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "p";
@@ -230,7 +230,7 @@ private Q_SLOTS:
     /// What a resistor in series does to an analog input, and to what draws through it.
     void aResistorInSeriesIsCounted()
     {
-        Workpiece work;
+        LoadedPlan work;
         work.device = *library().device("SE4332-C64");
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "p";
@@ -245,7 +245,7 @@ private Q_SLOTS:
         work.plan = *applied(work.plan, *edit);
         const std::string pad = work.plan.needs[0].binding.pads.begin()->second;
         const auto tells = [&](const char* resistors, const char* source, const char* rule) {
-            Workpiece trial = with(work, SetResistors{pad, *resistorsFrom(resistors)});
+            LoadedPlan trial = with(work, SetResistors{pad, *resistorsFrom(resistors)});
             if (*source)
                 trial = with(std::move(trial), SetGoal{"level", "source", source});
             const auto s = run(trial);
@@ -343,11 +343,12 @@ private Q_SLOTS:
         QVERIFY(plug.row && plug.terminals == (std::vector<std::string>{"2", "10"}));
         QVERIFY(mote.title == "MOTE-9" && mote.about == "Level sensor" && !mote.row &&
                 mote.terminals == std::vector<std::string>{"5"});
-        Workpiece work{s->filedDevice, s->filedBoard, *applied(s->plan, editOfNets(*s, *table)), s->provenance, {}, {}};
+        LoadedPlan work{
+            s->filedDevice, s->filedBoard, *applied(s->plan, editOfNets(*s, *table)), s->provenance, {}, {}};
         const auto there = run(work);
         QVERIFY(there->board->part("j4") && there->board->part("u7"));
         QVERIFY(editOfNets(*there, *table).changes.empty());
-        const Expected<Workpiece> again = parsePlan(planText(there->plan), "again", library());
+        const Expected<LoadedPlan> again = parsePlan(planText(there->plan), "again", library());
         QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
         QVERIFY(again->plan == there->plan);
 
@@ -358,14 +359,14 @@ private Q_SLOTS:
         QVERIFY(newer.ok());
         const Expected<Plan> next = applied(there->plan, editOfNets(*there, *newer));
         QVERIFY(next.ok());
-        Workpiece after{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
+        LoadedPlan after{s->filedDevice, s->filedBoard, *next, s->provenance, {}, {}};
         const auto later = run(after);
         QVERIFY(!later->board->part("u7"));
         QVERIFY(later->board->part("j4")->terminals == (std::vector<std::string>{"2", "3", "10"}));
         // What a need belongs to stays.
         Plan used = there->plan;
         used.needs[0].part = "u7";
-        Workpiece kept{s->filedDevice, s->filedBoard, used, s->provenance, {}, {}};
+        LoadedPlan kept{s->filedDevice, s->filedBoard, used, s->provenance, {}, {}};
         const auto keeping = run(kept);
         for (const Change& change : editOfNets(*keeping, *newer).changes)
             if (const auto* removed = std::get_if<RemovePart>(&change))
@@ -439,7 +440,7 @@ private Q_SLOTS:
             if (!next)
                 continue;
             ++taken;
-            const Expected<Workpiece> again = parsePlan(planText(*next), "again", library());
+            const Expected<LoadedPlan> again = parsePlan(planText(*next), "again", library());
             QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
             QVERIFY(planText(again->plan) == planText(*next));
         }

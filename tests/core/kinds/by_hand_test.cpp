@@ -15,7 +15,7 @@ using namespace bindrel::test;
 class ByHandTest : public QObject {
     Q_OBJECT
 
-    static std::string needOf(const Workpiece& work, const char* kind)
+    static std::string needOf(const LoadedPlan& work, const char* kind)
     {
         for (const Need& need : work.plan.needs)
             if (need.kind == kind)
@@ -106,7 +106,7 @@ private Q_SLOTS:
     /// phase makes up for the rate; elsewhere it is told.
     void i2cPhases()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const std::string id = needOf(work, "i2c");
         const auto plain = run(work);
         const NeedIndex need = needIndex(plain->plan, id.c_str());
@@ -157,7 +157,7 @@ private Q_SLOTS:
     {
         int lists = 0;
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
-            const Workpiece work = demo(plan);
+            const LoadedPlan work = demo(plan);
             const auto s = run(work);
             for (std::size_t n = 0; n < work.plan.needs.size(); ++n) {
                 if (work.plan.needs[n].kind != "can" && work.plan.needs[n].kind != "i2c")

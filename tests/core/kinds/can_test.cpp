@@ -24,7 +24,7 @@ class CanTest : public QObject {
         return 0;
     }
     /// The need that is a CAN one, and its plan with its goal set.
-    static std::string canOf(const Workpiece& work)
+    static std::string canOf(const LoadedPlan& work)
     {
         for (const Need& need : work.plan.needs)
             if (need.kind == "can")
@@ -121,7 +121,7 @@ private Q_SLOTS:
         for (const Layout& layout : {Layout{"sluice-node-c-done", 0x20, 0x40, 8, 29, 31},
                                      {"pump-hall-a-done", 0x20, 0, 24, 31, 30},
                                      {"ditch-meter-d-done", 0x20, 0x30, 4, 31, 29}}) {
-            const Workpiece work = demo(layout.plan);
+            const LoadedPlan work = demo(layout.plan);
             const std::string need = canOf(work);
             for (const char* text : {"0x120-0x123, 0x700", "0x18FF50E5 5", ""}) {
                 const auto s =
@@ -154,7 +154,7 @@ private Q_SLOTS:
             }
         }
         // Single identifiers cannot be a wide range; masks can, and more.
-        const Workpiece pump = demo("pump-hall-a-done"), ditch = demo("ditch-meter-d-done");
+        const LoadedPlan pump = demo("pump-hall-a-done"), ditch = demo("ditch-meter-d-done");
         QVERIFY(hasFinding(*run(with(pump, SetGoal{canOf(pump), "filters", "0x100-0x1FF"})), "GOAL-01", canOf(pump)));
         QVERIFY(run(with(ditch, SetGoal{canOf(ditch), "filters", "1 18 291 1110 1300"}))->findings.empty());
         QVERIFY(hasFinding(*run(with(ditch, SetGoal{canOf(ditch), "filters", "0x100-"})), "GOAL-01", canOf(ditch)));
@@ -165,7 +165,7 @@ private Q_SLOTS:
 #ifdef __SANITIZE_ADDRESS__
         QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
 #endif
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const std::string need = canOf(work);
         const auto s = run(work);
         const Compiled code(*s);
@@ -302,7 +302,7 @@ private Q_SLOTS:
     /// frames of 64 bytes.
     void flexibleDataRate()
     {
-        Workpiece work = demo("pump-hall-a-done");
+        LoadedPlan work = demo("pump-hall-a-done");
         const std::string id = canOf(work);
         Need need = *work.plan.need(id);
         need.core.clear();
@@ -324,7 +324,7 @@ private Q_SLOTS:
                             whole = 1 + ((bit & 0x1F) + 1) + late;
         QCOMPARE(valueAt(*quick, base + 0x10), 1u << 31 | ((bit >> 16 & 15) + 1) * (whole - late));
         QVERIFY(hasFinding(*run(with(work, SetGoal{id, "data_rate", "100 kBd"})), "GOAL-01", id));
-        const Workpiece ditch = demo("ditch-meter-d-done");
+        const LoadedPlan ditch = demo("ditch-meter-d-done");
         QVERIFY(hasFinding(*run(with(ditch, SetGoal{canOf(ditch), "data_rate", "1 MBd"})), "GOAL-01", canOf(ditch)));
 #ifdef __SANITIZE_ADDRESS__
         QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");

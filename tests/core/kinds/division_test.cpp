@@ -92,7 +92,7 @@ private Q_SLOTS:
               }}},
         };
         const Family& family = families.at(name);
-        const Workpiece work = demo(name);
+        const LoadedPlan work = demo(name);
         std::mt19937 random(seeded(11));
         for (int i = 0; i < 25; ++i) {
             // From microseconds to minutes, on odd numbers too.
@@ -131,7 +131,7 @@ private Q_SLOTS:
     {
         const auto withTick = [](const char* plan, const char* id, const char* instance, const char* period,
                                  const char* counts) {
-            Workpiece work = demo(plan);
+            LoadedPlan work = demo(plan);
             Need need;
             need.id = id;
             need.title = id;
@@ -143,7 +143,7 @@ private Q_SLOTS:
         };
         // Sedge: the tick is on TIMER1, TIMER2 is busy: the encoder goes. 75 MHz, PRE and TOP less one, what is counted
         // in bits 18:16.
-        Workpiece slow = withTick("sluice-node-c-done", "hourly", "TIMER2", "3600 s", "tick");
+        LoadedPlan slow = withTick("sluice-node-c-done", "hourly", "TIMER2", "3600 s", "tick");
         slow = with(slow, RemoveNeed{"gate-encoder"});
         const auto s = run(slow);
         const Setting& hourly = settingOf(*s, "hourly");
@@ -169,7 +169,7 @@ private Q_SLOTS:
         QVERIFY(std::find(working.begin(), working.end(), int(index)) == working.end());
 
         // Alder: who is counted hands its periods on; a week by two steps of a chain.
-        Workpiece week = withTick("pump-hall-a-done", "minute", "TIK5", "60 s", "control-tick");
+        LoadedPlan week = withTick("pump-hall-a-done", "minute", "TIK5", "60 s", "control-tick");
         week.plan.needs.push_back(week.plan.needs.back());
         week.plan.needs.back().id = week.plan.needs.back().title = "week";
         week.plan.needs.back().goals = {{"period", "604800 s"}, {"counts", "minute"}};
@@ -193,7 +193,7 @@ private Q_SLOTS:
         QVERIFY2(rehearsed(*a).empty(), rehearsed(*a).c_str());
 
         // What cannot be is told: itself, a circle, nobody, what has no periods, a timer that is not led there.
-        const auto refused = [&](const Workpiece& work, const char* words) {
+        const auto refused = [&](const LoadedPlan& work, const char* words) {
             const auto r = run(work);
             const Setting& setting = settingOf(*r, "hourly");
             return !setting.computed && setting.notComputed.find(words) != std::string::npos &&
@@ -243,7 +243,7 @@ private Q_SLOTS:
               [](const Snapshot& s) { return rill[word(s, 0x7C018000) & 15]; }}},
         };
         const Family& family = families.at(plan.toStdString());
-        const Workpiece work = demo(plan.toStdString());
+        const LoadedPlan work = demo(plan.toStdString());
         std::mt19937 random(seeded(5));
         for (int i = 0; i < 25; ++i) {
             const double seconds = std::pow(10.0, std::uniform_real_distribution<double>(-3, 2.2)(random));
@@ -403,13 +403,13 @@ private Q_SLOTS:
     void otherGoalsComeUp()
     {
         QFETCH(QString, plan);
-        const Workpiece work = demo(plan.toStdString());
+        const LoadedPlan work = demo(plan.toStdString());
         std::mt19937 random(seeded(3));
         const int rounds =
             qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
         int clean = 0;
         for (int round = 0; round < rounds; ++round) {
-            Workpiece other = work;
+            LoadedPlan other = work;
             std::string goals;
             for (const Need& need : work.plan.needs) {
                 const KindSpec& kind = *findKind(need.kind);
@@ -444,7 +444,7 @@ private Q_SLOTS:
                         continue;
                     }
                     // What takes other pads is another plan.
-                    Workpiece tried = other;
+                    LoadedPlan tried = other;
                     if (Expected<Plan> set = applied(tried.plan, editOf("test", SetGoal{need.id, goal.id, value})))
                         tried.plan = *std::move(set);
                     else

@@ -23,9 +23,9 @@ class SpiTest : public QObject {
     }
 
     /// A plan of each family with an SPI need that is bound.
-    static Workpiece flashOf(const std::string& plan)
+    static LoadedPlan flashOf(const std::string& plan)
     {
-        Workpiece work = demo(plan);
+        LoadedPlan work = demo(plan);
         if (plan != "rain-post-b-done")
             return work;
         Need need;
@@ -71,7 +71,7 @@ private Q_SLOTS:
     void noOtherDividerIsFasterAndNotAbove()
     {
         QFETCH(QString, plan);
-        const Workpiece work = flashOf(plan.toStdString());
+        const LoadedPlan work = flashOf(plan.toStdString());
         std::mt19937 random(seeded(3));
         for (int round = 0; round < 60; ++round) {
             const double wanted = std::pow(10, 3.5 + double(random() % 10000) / 10000 * 4.3);
@@ -127,7 +127,7 @@ private Q_SLOTS:
 
     void orderAndDmaReachTheRegister()
     {
-        Workpiece work =
+        LoadedPlan work =
             with(with(demo(), SetGoal{"log-flash", "order", "least first"}), SetGoal{"log-flash", "dma", "transmit"});
         work.plan.need("log-flash")->binding.dma = {{"TX", 5}};
         const auto s = run(work);
@@ -200,7 +200,7 @@ private Q_SLOTS:
     {
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
             for (const char* role : {"controller", "peripheral"}) {
-                Workpiece work = with(flashOf(plan), SetGoal{"log-flash", "role", role});
+                LoadedPlan work = with(flashOf(plan), SetGoal{"log-flash", "role", role});
                 const auto s = run(work);
                 QVERIFY2(settingOf(*s, "log-flash").computed, settingOf(*s, "log-flash").notComputed.c_str());
                 QTemporaryDir dir;

@@ -11,7 +11,7 @@ using namespace bindrel::test;
 class UsbTest : public QObject {
     Q_OBJECT
 
-    static std::string usbOf(const Workpiece& work)
+    static std::string usbOf(const LoadedPlan& work)
     {
         for (const Need& need : work.plan.needs)
             if (need.kind == "usb")
@@ -60,7 +60,7 @@ private Q_SLOTS:
 #ifdef __SANITIZE_ADDRESS__
         QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
 #endif
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         const std::string id = usbOf(work);
         for (const auto& [goal, value] : {std::pair{"endpoints", "1 in bulk 64, 1 out bulk 64, 2 in interrupt 16"},
                                           {"class", "serial port"},

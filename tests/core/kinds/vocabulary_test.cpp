@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/lint.h"
+#include "core/findings/rules_page.h"
 #include "core/kinds/goals_page.h"
 #include "core/kinds/roles_page.h"
 #include "tests/support/output_fixture.h"
@@ -21,7 +22,7 @@ class VocabularyTest : public QObject, public OutputFixture {
         return parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json");
     }
 
-    static std::shared_ptr<const Snapshot> runOn(Expected<Device> device, Workpiece work = demo())
+    static std::shared_ptr<const Snapshot> runOn(Expected<Device> device, LoadedPlan work = demo())
     {
         if (!device)
             qFatal("%s", device.problem().text().c_str());
@@ -206,7 +207,7 @@ private Q_SLOTS:
         const std::string given = R"("values": { "none": 0, "even": 1, "odd": 2 })";
         const auto other = sedgeWith({{given, R"("values": { "none": 3, "odd": 1, "even": 2 })"}});
         for (const auto& [frame, before, after] : {std::tuple{"8N1", 0u, 3u}, {"8E1", 1u, 2u}, {"8O1", 2u, 1u}}) {
-            const Workpiece work = with(demo(), SetGoal{"uplink", "frame", frame});
+            const LoadedPlan work = with(demo(), SetGoal{"uplink", "frame", frame});
             const std::string field = work.plan.need("uplink")->binding.instance + ".CTL.PARITY";
             QCOMPARE(codeOf(*run(work), field.c_str()), before);
             QCOMPARE(codeOf(*runOn(other, work), field.c_str()), after);
@@ -219,7 +220,7 @@ private Q_SLOTS:
 
     void spellingsOfARateAreOneRate()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Need second = *work.plan.need("beacon");
         second.id = "beacon-2";
         second.title = "Second beacon";
@@ -252,7 +253,8 @@ private Q_SLOTS:
 
     void pagesMadeFromTheKindsAreUpToDate()
     {
-        for (const auto& [name, page] : {std::pair{"roles", rolesPage()}, {"goals", goalsPage()}}) {
+        for (const auto& [name, page] :
+             {std::pair{"roles", rolesPage()}, {"goals", goalsPage()}, {"rules", rulesPage()}}) {
             const std::string file = fmt::format("{}/docs/formats/{}.md", BINDREL_SOURCE_ROOT, name);
             if (qEnvironmentVariableIsSet("BINDREL_UPDATE"))
                 QVERIFY(writeFileAtomically(file, page).ok());

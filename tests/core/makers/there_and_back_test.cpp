@@ -63,7 +63,7 @@ private Q_SLOTS:
         QVERIFY2(device->undescribed.empty(), listed(device->undescribed).c_str());
         for (const LintRemark& remark : lint(*device))
             QVERIFY2(false, remark.text.c_str());
-        Workpiece work = demo(plan.toStdString());
+        LoadedPlan work = demo(plan.toStdString());
         const auto before = run(work);
         std::set<std::string> instances, others;
         for (const Instance& instance : device->instances)

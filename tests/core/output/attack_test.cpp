@@ -51,7 +51,7 @@ private Q_SLOTS:
                {"base/main.c", textOf(folderOf(dir) / "main.c")}});
         put(fs::path(dir.path().toStdString()) / "victim.c", "untouched\n");
         const std::string main = textOf(folderOf(dir) / "main.c");
-        write(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
+        write(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folderOf(dir));
         COMPARE_TEXT(textOf(fs::path(dir.path().toStdString()) / "victim.c"), "untouched\n");
         COMPARE_TEXT(textOf(folderOf(dir) / "notes.txt"), "mine\n");
         COMPARE_TEXT(textOf(folderOf(dir) / "main.c"), QString::fromStdString(main));
@@ -67,7 +67,7 @@ private Q_SLOTS:
         write(*run(demo()), folderOf(dir));
         put(folderOf(dir) / "secret.c", "int secret;\n");
         put(folderOf(dir) / ".bindrel/base/secret.c", "int secret;\n");
-        write(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
+        write(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folderOf(dir));
         COMPARE_TEXT(textOf(folderOf(dir) / "secret.c"), "int secret;\n");
     }
 
@@ -86,7 +86,7 @@ private Q_SLOTS:
         QTemporaryDir dir, outside;
         const fs::path folder = folderOf(dir), target = outside.path().toStdString();
         write(*run(demo()), folder);
-        write(*run(with(demo(), SetClock{"BUS1", "4"})), folder);
+        write(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folder);
         put(target / "victim", "untouched\n");
         for (const char* name : {"base", "backup", "stage-1"})
             put(target / "folder" / name / "sluice_clocks.c", "untouched\n");
@@ -98,7 +98,7 @@ private Q_SLOTS:
         fs::create_symlink(isFolder ? target / "folder" : target / "victim", link);
         const auto before = treeOf(target);
         // Whatever it says, nothing outside is another.
-        (void)tryWrite(*run(with(demo(), SetClock{"BUS1", "1"})), folder);
+        (void)tryWrite(*run(with(demo(), SetClock{"BUS1", clockSaid("1")})), folder);
         QVERIFY(treeOf(target) == before);
         QVERIFY(fs::is_symlink(link) || at.contains("backup/") || at.contains("stage"));
     }
@@ -120,7 +120,7 @@ private Q_SLOTS:
                 }
                 return false;
             });
-            (void)tryWrite(*run(with(demo(), SetClock{"BUS1", "4"})), folder);
+            (void)tryWrite(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folder);
             setDirectoryWatcher_TESTING({});
             QVERIFY(treeOf(target) == before);
         }

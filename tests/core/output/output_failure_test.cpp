@@ -39,7 +39,7 @@ private Q_SLOTS:
     {
         QTemporaryDir dir;
         const auto old = run(demo());
-        const auto fresh = run(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}));
+        const auto fresh = run(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", clockSaid("4")}));
         write(*old, folderOf(dir));
         const auto before = filesOf(folderOf(dir));
         for (const rlim_t bytes : {0, 10, 500, 1000, 2000, 3000, 5000, 8000}) {
@@ -75,7 +75,7 @@ private Q_SLOTS:
     void noSpaceAtAnyCallChangesNothing()
     {
         const auto a = run(demo());
-        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}),
+        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", clockSaid("4")}),
                                 SetBinding{"beacon", {}}));
         QTemporaryDir dir;
         write(*a, folderOf(dir));
@@ -111,7 +111,7 @@ private Q_SLOTS:
     void whatIsSavedDuringAWriteIsKept()
     {
         const auto a = run(demo());
-        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}),
+        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", clockSaid("4")}),
                                 SetBinding{"beacon", {}}));
         for (const char* name : {"sluice_uplink.c", "sluice_beacon.c", "sluice_clocks.c", "main.c"})
             for (int n = 0; n < 75; n += 5) {
@@ -143,7 +143,7 @@ private Q_SLOTS:
             qEnvironmentVariableIntValue("BINDREL_KILLS") > 0 ? qEnvironmentVariableIntValue("BINDREL_KILLS") : 80;
         QTemporaryDir dir;
         const auto a = run(demo());
-        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}),
+        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", clockSaid("4")}),
                                 SetBinding{"beacon", {}}));
         (void)a->source(), (void)b->source();
         write(*a, folderOf(dir));
@@ -219,7 +219,7 @@ private Q_SLOTS:
         }
         char byte = 0;
         QVERIFY(read(ready[0], &byte, 1) == 1);
-        const auto refused = tryWrite(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
+        const auto refused = tryWrite(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folderOf(dir));
         QVERIFY(!refused.ok());
         QVERIFY2(refused.problem().message.find("process " + std::to_string(child)) != std::string::npos,
                  refused.problem().message.c_str());
@@ -227,7 +227,7 @@ private Q_SLOTS:
         waitpid(child, nullptr, 0);
         close(ready[0]);
         close(ready[1]);
-        write(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
+        write(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folderOf(dir));
     }
 
     void aPlanThatSomebodyChangedIsNotOverwritten()

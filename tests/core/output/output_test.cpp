@@ -33,7 +33,7 @@ private Q_SLOTS:
         QTemporaryDir dir;
         write(*run(demo()), folderOf(dir));
         put(folderOf(dir) / "main.c", "int main(void) { return 7; }\n");
-        write(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
+        write(*run(with(demo(), SetClock{"BUS1", clockSaid("4")})), folderOf(dir));
         COMPARE_TEXT(textOf(folderOf(dir) / "main.c"), "int main(void) { return 7; }\n");
     }
 
@@ -78,7 +78,7 @@ private Q_SLOTS:
         const fs::path file = folderOf(dir) / "sluice_uplink.h";
         put(file, replaced(textOf(file), "SLUICE_UPLINK_BAUD 460123u", "SLUICE_UPLINK_BAUD 1u"));
         const std::string edited = textOf(file), clocks = textOf(folderOf(dir) / "sluice_clocks.c");
-        const auto next = run(with(with(demo(), SetGoal{"uplink", "baud", "57600"}), SetClock{"BUS1", "4"}));
+        const auto next = run(with(with(demo(), SetGoal{"uplink", "baud", "57600"}), SetClock{"BUS1", clockSaid("4")}));
         const auto preview = previewOutput(next->source(), folderOf(dir));
         const auto done = writeOutput(next->source(), folderOf(dir), *preview);
         QVERIFY(!done.ok());
@@ -321,9 +321,9 @@ private Q_SLOTS:
         std::mt19937 random(99);
         QTemporaryDir dir;
         std::vector<std::shared_ptr<const Snapshot>> plans;
-        for (const Workpiece& work :
+        for (const LoadedPlan& work :
              {demo(), with(demo(), SetGoal{"uplink", "baud", "57600"}), with(demo(), SetBinding{"uplink", {}}),
-              with(with(demo(), SetBinding{"beacon", {}}), SetClock{"BUS1", "4"}),
+              with(with(demo(), SetBinding{"beacon", {}}), SetClock{"BUS1", clockSaid("4")}),
               with(demo(), SetGoal{"beacon", "frequency", "300 Hz"})})
             plans.push_back(run(work));
         write(*plans[0], folderOf(dir));

@@ -22,7 +22,7 @@ class PinsTest : public QObject {
 private Q_SLOTS:
     void bindsTheWholeBoardFromNothing()
     {
-        Workpiece work = demo("sluice-node-c-start");
+        LoadedPlan work = demo("sluice-node-c-start");
         const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
         QVERIFY2(edit.ok(), edit.ok() ? "" : edit.problem().text().c_str());
         work.plan = *applied(work.plan, *edit);
@@ -54,7 +54,7 @@ private Q_SLOTS:
 
     void bindingIsDeterministic()
     {
-        const Workpiece work = demo("sluice-node-c-start");
+        const LoadedPlan work = demo("sluice-node-c-start");
         QVERIFY(*bindAllOpen(*work.device, *work.board, work.plan) ==
                 *bindAllOpen(*work.device, *work.board, work.plan));
     }
@@ -62,7 +62,7 @@ private Q_SLOTS:
     /// What has no place stays open and is named; it does not keep the others from theirs.
     void whatHasNoPlaceStaysOpenAlone()
     {
-        Workpiece work = demo("sluice-node-c-start");
+        LoadedPlan work = demo("sluice-node-c-start");
         const size_t wanted = work.plan.needs.size();
         // One that no instance of the chip can be, and more ports of one kind than there are.
         Need clocked;
@@ -78,7 +78,7 @@ private Q_SLOTS:
         work.plan = *applied(work.plan, all->edit);
         QCOMPARE(run(work)->bindings.count(BoundNeed::State::Bound), int(wanted));
 
-        Workpiece many = demo("sluice-node-c-start");
+        LoadedPlan many = demo("sluice-node-c-start");
         for (int i = 0; i < 8; ++i) {
             Need port;
             port.id = port.title = "port" + std::to_string(i);
@@ -98,7 +98,7 @@ private Q_SLOTS:
 
     void bindLeavesOthersAlone()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work = with(work, SetBinding{"level-probes", {}});
         const Expected<Edit> edit = bindNeed(*work.device, *work.board, work.plan, "level-probes");
         QVERIFY(edit.ok());
@@ -112,7 +112,7 @@ private Q_SLOTS:
     void waysAgreeWithEnumeration()
     {
         // Every pair of pads for an I2C need, by brute force over the device's routes.
-        const Workpiece work = demo("sluice-node-c-start");
+        const LoadedPlan work = demo("sluice-node-c-start");
         std::set<std::string> expected;
         for (const char* instance : {"I2C1", "I2C2"})
             for (const Pad& scl : work.device->pads)
@@ -137,7 +137,7 @@ private Q_SLOTS:
             contested.insert(nameOf(*s->device, contest.resource));
         QVERIFY(contested == (std::set<std::string>{"PD3", "PD12", "interrupt line 6"}));
 
-        Workpiece two = demo();
+        LoadedPlan two = demo();
         Need copy = *two.plan.need("uplink");
         copy.id = "second";
         copy.binding.pads.clear();
@@ -151,7 +151,7 @@ private Q_SLOTS:
 
     void pairMustShareAChannel()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Binding binding = work.plan.need("gate-bridge")->binding;
         binding.pads["out1"] = "PC0"; // CH1, while out1n stays on another channel
         work = with(work, SetBinding{"gate-bridge", binding});
@@ -162,7 +162,7 @@ private Q_SLOTS:
 
     void optionsNameEveryPadOnceWithItsCost()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const auto s = run(work);
         const int need = needIndex(work.plan, "uplink");
         std::set<std::string> expected;
@@ -177,13 +177,13 @@ private Q_SLOTS:
             QVERIFY(!o.reason.empty());
             // What an option promises is what taking it does.
             if (o.cost == Option::Cost::Free || o.cost == Option::Cost::Moves) {
-                Workpiece taken = work;
+                LoadedPlan taken = work;
                 taken.plan =
                     *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
                 QVERIFY(run(taken)->bindings.contests.empty());
             }
             if (o.cost == Option::Cost::Contends) {
-                Workpiece taken = work;
+                LoadedPlan taken = work;
                 taken.plan =
                     *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
                 QVERIFY(!run(taken)->bindings.contests.empty());
@@ -194,7 +194,7 @@ private Q_SLOTS:
 
     void boardNetsAndHoldsAreRespected()
     {
-        Workpiece work = demo("sluice-node-c-start");
+        LoadedPlan work = demo("sluice-node-c-start");
         const auto s = run(work);
         for (const Option& o :
              optionsFor(*s->device, *s->board, s->plan, s->bindings, needIndex(work.plan, "lid-switch"), "pin"))
@@ -209,7 +209,7 @@ private Q_SLOTS:
 
     void saysWhyNothingFits()
     {
-        Workpiece work = with(demo(), SetBinding{"level-probes", {}});
+        LoadedPlan work = with(demo(), SetBinding{"level-probes", {}});
         for (int i = 0; i < 3; ++i) {
             Need need = *work.plan.need("level-probes");
             need.id = "extra-" + std::to_string(i);
@@ -228,27 +228,27 @@ private Q_SLOTS:
 
     void untanglingMovesTheFewest()
     {
-        const Workpiece work = demo("sluice-node-c-tangled");
+        const LoadedPlan work = demo("sluice-node-c-tangled");
         const Untangling out = untangle(*work.device, *work.board, work.plan, 5);
         QVERIFY(out.proven && out.why.empty());
         QCOMPARE(out.ways.size(), size_t(5));
         QCOMPARE(out.ways.front().cost.moved, 3);
         std::set<std::set<std::string>> movers;
-        for (const Untangling::Way& way : out.ways) {
+        for (const Untangling::ConflictSolution& way : out.ways) {
             std::set<std::string> who;
             for (const Change& change : way.edit.changes)
                 who.insert(std::get<SetBinding>(change).need);
             QCOMPARE(who.size(), size_t(way.cost.moved));
             // Each is another answer to the question who has to give way.
             QVERIFY(movers.insert(who).second);
-            Workpiece after = work;
+            LoadedPlan after = work;
             after.plan = *applied(work.plan, way.edit);
             QVERIFY(run(after)->bindings.contests.empty());
             // One undo step, there and back.
             QVERIFY(*applied(after.plan, inverse(work.plan, way.edit)) == work.plan);
         }
         COMPARE_TEXT(untangle(*demo().device, *demo().board, demo().plan, 5).why, "nothing is in conflict.");
-        Workpiece held = work;
+        LoadedPlan held = work;
         for (const Need& need : held.plan.needs)
             held.plan.holds.insert(holdOfNeed(need.id));
         const Untangling none = untangle(*held.device, *held.board, held.plan, 5);

@@ -13,16 +13,16 @@ using namespace bindrel::test;
 class PlacementCasesTest : public QObject {
     Q_OBJECT
 
-    static Workpiece load(const std::string& name)
+    static LoadedPlan load(const std::string& name)
     {
         const std::string folder = std::string(BINDREL_SOURCE_ROOT) + "/tests/data/placement";
-        Expected<Workpiece> work = loadPlan(folder + "/" + name + ".bindrel", Library(folder));
+        Expected<LoadedPlan> work = loadPlan(folder + "/" + name + ".bindrel", Library(folder));
         if (!work)
             qFatal("%s", work.problem().text().c_str());
         return *std::move(work);
     }
 
-    static std::vector<NeedIndex> openNeeds(const Workpiece& work)
+    static std::vector<NeedIndex> openNeeds(const LoadedPlan& work)
     {
         const Bindings bindings = bind(*work.device, work.plan);
         std::vector<NeedIndex> out;
@@ -32,17 +32,17 @@ class PlacementCasesTest : public QObject {
         return out;
     }
 
-    static PlacementResult bindAll(const Workpiece& work, const std::vector<NeedIndex>& needs)
+    static PlacementResult bindAll(const LoadedPlan& work, const std::vector<NeedIndex>& needs)
     {
         return place(*work.device, *work.board, work.plan, {.needs = needs});
     }
-    static PlacementResult untangled(const Workpiece& work, std::size_t count, long effort = PlacementRequest().effort)
+    static PlacementResult untangled(const LoadedPlan& work, std::size_t count, long effort = PlacementRequest().effort)
     {
         return place(*work.device, *work.board, work.plan, {.mayMove = true, .count = count, .effort = effort});
     }
 
     /// The plan with a way taken has no contention.
-    static void isLawful(const Workpiece& work, const Placement& way)
+    static void isLawful(const LoadedPlan& work, const Placement& way)
     {
         Plan plan = work.plan;
         for (const auto& [need, binding] : way.bindings)
@@ -65,7 +65,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         QFETCH(int, culprits);
-        const Workpiece work = load(name.toStdString());
+        const LoadedPlan work = load(name.toStdString());
         const PlacementResult result = bindAll(work, openNeeds(work));
         QVERIFY(result.ways.empty() && result.proven && result.minimal);
         QCOMPARE(int(result.culprits.size()), culprits);
@@ -90,7 +90,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         QFETCH(int, sides);
-        const Workpiece work = load(name.toStdString());
+        const LoadedPlan work = load(name.toStdString());
         const PlacementResult result = bindAll(work, openNeeds(work));
         QCOMPARE(result.ways.size(), size_t(1));
         const Placement& way = result.ways.front();
@@ -115,7 +115,7 @@ private Q_SLOTS:
         QFETCH(int, needs);
         QFETCH(int, signals_);
         QFETCH(int, sides);
-        const Workpiece work = load(name.toStdString());
+        const LoadedPlan work = load(name.toStdString());
         const PlacementResult result = untangled(work, 1, 40'000'000);
         QVERIFY(!result.ways.empty() && result.proven);
         const Placement& way = result.ways.front();
@@ -129,7 +129,7 @@ private Q_SLOTS:
     /// Five hundred pads, two hundred needs: fewer than 41 cannot move, and no more do.
     void aLargeTangleIsCleared()
     {
-        const Workpiece work = load("l-tangled-apart-1");
+        const LoadedPlan work = load("l-tangled-apart-1");
         const PlacementResult result = untangled(work, 1);
         QVERIFY(!result.ways.empty());
         QCOMPARE(result.ways.front().cost.moved, 41);
@@ -140,7 +140,7 @@ private Q_SLOTS:
     /// Each way that is told on the way is lawful and better than the one before.
     void waysGetBetter()
     {
-        const Workpiece work = load("m-blank-apart-1");
+        const LoadedPlan work = load("m-blank-apart-1");
         PlacementRequest request{.needs = openNeeds(work)};
         std::vector<Placement> told;
         request.improved = [&told](const Placement& way) { told.push_back(way); };
@@ -159,14 +159,14 @@ private Q_SLOTS:
 
     void theSameEachTime()
     {
-        const Workpiece work = load("m-tangled-apart-1");
+        const LoadedPlan work = load("m-tangled-apart-1");
         QVERIFY(untangled(work, 2).ways.front().bindings == untangled(work, 2).ways.front().bindings);
     }
 
     /// Two signals of one need on one pad: it is in its own way, and must move.
     void aNeedCanBeInItsOwnWay()
     {
-        const Workpiece work = load("b-own-pads");
+        const LoadedPlan work = load("b-own-pads");
         const PlacementResult result = untangled(work, 3);
         QVERIFY(!result.ways.empty());
         for (const Placement& way : result.ways) {
@@ -190,7 +190,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         QFETCH(QString, mover);
-        const Workpiece work = load(name.toStdString());
+        const LoadedPlan work = load(name.toStdString());
         const PlacementResult result = untangled(work, 1);
         QCOMPARE(result.ways.size(), size_t(1));
         QCOMPARE(result.ways.front().bindings.size(), size_t(1));
@@ -200,7 +200,7 @@ private Q_SLOTS:
 
     void theExplanationNamesNobodyInVain()
     {
-        const Workpiece work = load("d-not-minimal");
+        const LoadedPlan work = load("d-not-minimal");
         const PlacementResult result = untangled(work, 1);
         QVERIFY(result.ways.empty() && result.proven && result.minimal);
         std::set<std::string> names;

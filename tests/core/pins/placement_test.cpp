@@ -681,8 +681,8 @@ class PlacementTest : public QObject {
                 out += " " + signal + "=" + pad;
             out += " " + std::to_string(int(bound.needs[n].state)) + "\n";
         }
-        for (const std::string& hold : plan.holds)
-            out += "held " + hold + "\n";
+        for (const Hold& hold : plan.holds)
+            out += "held " + holdText(hold) + "\n";
         for (const auto& [pad, net] : c.board.nets)
             out += "net " + pad + " " + net + "\n";
         for (const auto& [sentence, strength] : c.board.wishes)
@@ -865,7 +865,7 @@ private Q_SLOTS:
     /// What is chosen of an open need is kept where it can be, whatever would look tidier.
     void whatIsChosenOfAnOpenNeedStays()
     {
-        Workpiece work = demo("sluice-node-c-start");
+        LoadedPlan work = demo("sluice-node-c-start");
         Need& uplink = *work.plan.need("uplink");
         uplink.binding.pads = {{"tx", "PC4"}};
         work.plan.need("level-probes")->binding.instance = "I2C1";
@@ -883,7 +883,7 @@ private Q_SLOTS:
 
     void severalWaysAreDifferentAndRanked()
     {
-        const Workpiece work = demo("sluice-node-c-tangled");
+        const LoadedPlan work = demo("sluice-node-c-tangled");
         const PlacementResult result = place(*work.device, *work.board, work.plan, {.mayMove = true, .count = 5});
         QCOMPARE(result.ways.size(), size_t(5));
         for (size_t i = 0; i < result.ways.size(); ++i) {
@@ -933,7 +933,7 @@ private Q_SLOTS:
 
     void whatIsHeldStays()
     {
-        Workpiece work = demo("sluice-node-c-tangled");
+        LoadedPlan work = demo("sluice-node-c-tangled");
         work.plan.holds = {holdOfNeed("uplink"), holdOfNeed("debug"), holdOfNeed("modem-ring")};
         const PlacementResult result = place(*work.device, *work.board, work.plan, {.mayMove = true, .count = 1});
         QVERIFY(!result.ways.empty());
@@ -950,7 +950,7 @@ private Q_SLOTS:
     void countingIsSeenAtOnce()
     {
         // Eighteen bits wanted on a chip with seventeen free pads: no search could show this in a lifetime.
-        Workpiece work = demo("sluice-node-c-done");
+        LoadedPlan work = demo("sluice-node-c-done");
         work.plan.needs.clear();
         const size_t pads = work.device->pads.size() - work.board->nets.size();
         for (size_t i = 0; i <= pads; ++i)
@@ -967,7 +967,7 @@ private Q_SLOTS:
 
     void itCanBeCancelled()
     {
-        Workpiece work = demo("pump-hall-a-done");
+        LoadedPlan work = demo("pump-hall-a-done");
         for (Need& need : work.plan.needs)
             need.binding = {};
         std::vector<NeedIndex> all(work.plan.needs.size());

@@ -15,13 +15,13 @@ using namespace bindrel::test;
 class RelocateTest : public QObject {
     Q_OBJECT
 
-    static Relocation to(const char* name, const Workpiece& work)
+    static Relocation to(const char* name, const LoadedPlan& work)
     {
         const auto s = run(work);
         return relocate(*shippedDevice(name), *work.board, *s->board, work.plan);
     }
     /// Everything that a person could have decided is in the new plan or named as lost.
-    static std::string forgotten(const Workpiece& work, const Relocation& there)
+    static std::string forgotten(const LoadedPlan& work, const Relocation& there)
     {
         std::string lost;
         for (const std::string& line : there.lost)
@@ -56,7 +56,7 @@ private Q_SLOTS:
     void everyPlanGoesToEveryChipAndBack()
     {
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
-            Workpiece work = demo(plan);
+            LoadedPlan work = demo(plan);
             work.plan.slow = work.plan.clockSet();
             for (const LowPowerMode& mode : work.device->modes)
                 work.plan.modes.insert(mode.id);
@@ -84,7 +84,7 @@ private Q_SLOTS:
                                      BoundNeed::State::Bound,
                                  (where + item.need).c_str());
                 // The file of the moved plan can be read again.
-                const Expected<Workpiece> read = parsePlan(planText(*next), "moved.bindrel", library());
+                const Expected<LoadedPlan> read = parsePlan(planText(*next), "moved.bindrel", library());
                 QVERIFY2(read && read->plan == *next, (where + (read ? "differs" : read.problem().text())).c_str());
                 // Where all can stand none is left out.
                 if (fitOn(*chip, *s->board, work.plan).fits)
@@ -98,12 +98,13 @@ private Q_SLOTS:
 
     void holdsStayWhereTheirPlaceStays()
     {
-        Workpiece work = demo();
-        work.plan.holds = {"need uplink", "need beacon out1", "clock SYS", "clock PLLA.VCO"};
+        LoadedPlan work = demo();
+        work.plan.holds = {holdOfNeed("uplink"), holdOfSignal("beacon", "out1"), holdOfClock("SYS"),
+                           holdOfClock("PLLA.VCO")};
         const Relocation larger = to("SE4332-C100", work);
         QVERIFY(larger.plan.holds == work.plan.holds && larger.count(Relocation::Fate::Moves) == 0);
         const Relocation other = to("MS0816-A48", work);
-        QVERIFY(!other.plan.held("need uplink") && !other.plan.held("clock PLLA.VCO"));
+        QVERIFY(!other.plan.held(holdOfNeed("uplink")) && !other.plan.held(holdOfClock("PLLA.VCO")));
         const auto said = [&other](const char* what) {
             return std::any_of(other.lost.begin(), other.lost.end(),
                                [what](const std::string& line) { return line.find(what) != std::string::npos; });
@@ -113,7 +114,7 @@ private Q_SLOTS:
 
     void anotherBoardKeepsThePartsThatItLacks()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const auto s = run(work);
         const Board other = *library().board("pump-hall-a");
         const Relocation there = relocate(*shippedDevice("AL7654-F144"), other, *s->board, work.plan);
@@ -162,7 +163,7 @@ private Q_SLOTS:
     void roomIsMadeByMovingTheFewest()
     {
         // Against enumeration of sets: no smaller set of others than the one that moves could make room.
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const auto s = run(work);
         int made = 0, impossible = 0;
         for (const char* id : {"lid-switch", "uplink", "beacon", "rain-tipper"}) {
@@ -279,7 +280,7 @@ private Q_SLOTS:
             QVERIFY(offer->fits ? offer->where.size() >= added : !offer->why.empty());
             (offer->fits ? fit : not_) += 1;
             // The file takes the part along.
-            const Expected<Workpiece> read = parsePlan(planText(*bound), "p.bindrel", library());
+            const Expected<LoadedPlan> read = parsePlan(planText(*bound), "p.bindrel", library());
             QVERIFY2(read && read->plan == *bound, (name + (read ? "" : read.problem().text())).c_str());
         }
         QVERIFY(fit > 5 && not_ > 0);
@@ -288,7 +289,7 @@ private Q_SLOTS:
     void whatWouldFreeContentionWasTried()
     {
         // Everything held where it contends: nothing may move, so nothing untangles it.
-        Workpiece work = demo("sluice-node-c-tangled");
+        LoadedPlan work = demo("sluice-node-c-tangled");
         for (const Need& need : work.plan.needs)
             work.plan.holds.insert(holdOfNeed(need.id));
         // Two contests need two holds to go; with one of them settled a single hold is enough.
@@ -297,22 +298,22 @@ private Q_SLOTS:
         const auto s = run(work);
         QVERIFY2(s->bindings.contests.size() == 1, findingsText(*s).c_str());
         QVERIFY(untangle(*s->device, *s->board, s->plan, 1).ways.empty());
-        const std::vector<WayToFree> ways =
-            waysToFree(*s->device, *s->board, *s->filedBoard, s->plan, library().devices());
-        std::set<WayToFree::Kind> kinds;
-        for (const WayToFree& way : ways) {
+        const std::vector<RelaxationOption> ways =
+            relaxationOptions(*s->device, *s->board, *s->filedBoard, s->plan, library().devices());
+        std::set<RelaxationOption::Kind> kinds;
+        for (const RelaxationOption& way : ways) {
             kinds.insert(way.kind);
             const Expected<Plan> next = applied(s->plan, way.edit);
             QVERIFY2(next, way.text.c_str());
-            const Expected<Workpiece> read = parsePlan(planText(*next), "p.bindrel", library());
+            const Expected<LoadedPlan> read = parsePlan(planText(*next), "p.bindrel", library());
             QVERIFY2(read, way.text.c_str());
             QVERIFY2(run(*read)->bindings.contests.empty(), (way.text + findingsText(*run(*read))).c_str());
         }
-        QVERIFY(kinds.contains(WayToFree::Kind::LetGo) && kinds.contains(WayToFree::Kind::LeaveOut) &&
-                kinds.contains(WayToFree::Kind::OtherDevice));
+        QVERIFY(kinds.contains(RelaxationOption::Kind::LetGo) && kinds.contains(RelaxationOption::Kind::LeaveOut) &&
+                kinds.contains(RelaxationOption::Kind::OtherDevice));
         // The nearest package comes before another family.
-        for (const WayToFree& way : ways)
-            if (way.kind == WayToFree::Kind::OtherDevice) {
+        for (const RelaxationOption& way : ways)
+            if (way.kind == RelaxationOption::Kind::OtherDevice) {
                 QVERIFY2(way.text.find("SE4332-C100") != std::string::npos, way.text.c_str());
                 break;
             }
@@ -332,7 +333,7 @@ private Q_SLOTS:
             Plan plan;
             plan.name = "bare";
             plan.device = chip->name;
-            const Expected<Workpiece> work = parsePlan(planText(plan), "bare.bindrel", library());
+            const Expected<LoadedPlan> work = parsePlan(planText(plan), "bare.bindrel", library());
             QVERIFY2(work, chip->name.c_str());
             const auto s = run(*work);
             QVERIFY(s->board->supply >= chip->supplyMin && s->board->supply <= chip->supplyMax);

@@ -55,9 +55,9 @@ class RoutingTest : public QObject {
     static std::shared_ptr<const Snapshot> planned(const std::string& device, const std::string& board,
                                                    const std::string& needs)
     {
-        const Expected<Workpiece> work = parsePlan(R"({"bindrel": 1, "name": "t", "device": ")" + device +
-                                                       R"(", "board": ")" + board + R"(", "needs": [)" + needs + "]}",
-                                                   "t.bindrel", library());
+        const Expected<LoadedPlan> work = parsePlan(R"({"bindrel": 1, "name": "t", "device": ")" + device +
+                                                        R"(", "board": ")" + board + R"(", "needs": [)" + needs + "]}",
+                                                    "t.bindrel", library());
         if (!work)
             qFatal("%s", work.problem().text().c_str());
         return run(*work);
@@ -164,7 +164,7 @@ private Q_SLOTS:
         // The way out that is offered works.
         for (const Finding& finding : s->findings)
             if (finding.rule == "PIN-04") {
-                Workpiece work{s->device, s->board, s->plan};
+                LoadedPlan work{s->device, s->board, s->plan};
                 work.plan = *applied(s->plan, *fixFor(s->facts(), finding));
                 QVERIFY(run(work)->bindings.needs[0].state == BoundNeed::State::Bound);
             }
@@ -200,7 +200,7 @@ private Q_SLOTS:
         Expected<Device> device =
             parseDevice(textOf(dataPath("devices/moss/ms0816-a48.json")), "own", family, "family");
         QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
-        Workpiece work{std::make_shared<const Device>(*std::move(device)), std::make_shared<const Board>(), {}};
+        LoadedPlan work{std::make_shared<const Device>(*std::move(device)), std::make_shared<const Board>(), {}};
         Need fan;
         fan.id = fan.title = "fan";
         fan.kind = "pwm";
@@ -294,7 +294,7 @@ private Q_SLOTS:
                  findingsText(*wrong).c_str());
 
         // The search gives each its own, and gives up only when there is none left: SPI0 receives by channel 0 alone.
-        Workpiece work{s->device, s->board, s->plan};
+        LoadedPlan work{s->device, s->board, s->plan};
         for (Need& need : work.plan.needs)
             need.binding = {};
         const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
@@ -305,7 +305,7 @@ private Q_SLOTS:
         QCOMPARE(work.plan.needs[0].binding.dma.at("TX"), 2);
         QVERIFY(run(work)->bindings.contests.empty());
         // And the plan's file keeps them.
-        const Expected<Workpiece> again = parsePlan(planText(work.plan), "again", library());
+        const Expected<LoadedPlan> again = parsePlan(planText(work.plan), "again", library());
         QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
         QVERIFY(again->plan == work.plan);
     }

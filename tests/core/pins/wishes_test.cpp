@@ -4,6 +4,7 @@
 #include "core/findings/finding.h"
 #include "core/interchange/board_sheet.h"
 #include "core/interchange/board_text.h"
+#include "core/pins/layout_change.h"
 #include "core/pins/placement.h"
 #include "core/pins/placement_words.h"
 #include "core/pins/wishes.h"
@@ -112,7 +113,7 @@ private Q_SLOTS:
     /// From nothing to the main example's board, with wishes of each sort: kept, and said where they are not.
     void theMainExampleKeepsItsWishes()
     {
-        Workpiece work = demo("sluice-node-c-start");
+        LoadedPlan work = demo("sluice-node-c-start");
         const std::string pin = "PB0";
         for (const char* sentence : {"gate-bridge in order", "uplink on the left side"})
             work = with(std::move(work), SetWish{sentence, WishStrength::Wish});
@@ -130,17 +131,24 @@ private Q_SLOTS:
         const auto s = run(work);
         QCOMPARE(int(result.ways.front().notKept.size()), int(found(*s, "BRD-02").size()));
         QVERIFY(found(*s, "BRD-03").empty());
+        // What is bound costs what the search said.
+        const std::optional<PlacementCost> cost = costAsBound(*work.device, *s->board, s->plan);
+        QVERIFY(cost && cost->moved == 0 && cost->pads == 0);
+        for (const PlacementLevel level : {PlacementLevel::Wishes, PlacementLevel::Sides, PlacementLevel::Splits,
+                                           PlacementLevel::Crossings, PlacementLevel::Spread})
+            QCOMPARE(cost->at(level), result.ways.front().cost.at(level));
+        QVERIFY(layoutChange(*work.device, *s->board, s->plan, *s->board, s->plan).empty());
     }
 
     /// What is bound against a wish is a finding; its fix moves it, and is one step back.
     void theFixKeepsTheWish()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const auto s = run(work);
         const Need* uplink = s->plan.need("uplink");
         QVERIFY(uplink);
         const std::string pad = uplink->binding.pads.at("tx");
-        const Workpiece asked = with(work, SetWish{"keep " + pad + " free", WishStrength::Wish});
+        const LoadedPlan asked = with(work, SetWish{"keep " + pad + " free", WishStrength::Wish});
         const auto broken = run(asked);
         const std::vector<Finding> findings = found(*broken, "BRD-02");
         QCOMPARE(int(findings.size()), 1);
@@ -150,12 +158,18 @@ private Q_SLOTS:
         QVERIFY2(fix.ok(), fix ? "" : fix.problem().message.c_str());
         const Expected<Plan> after = applied(broken->plan, *fix);
         QVERIFY(after.ok());
-        Workpiece moved = asked;
+        LoadedPlan moved = asked;
         moved.plan = *after;
         const auto kept = run(moved);
         QVERIFY(found(*kept, "BRD-02").empty());
         QCOMPARE(kept->count(Finding::Severity::Error), s->count(Finding::Severity::Error));
         QVERIFY(*applied(*after, inverse(broken->plan, *fix)) == broken->plan);
+        // What that costs the layout.
+        const std::vector<std::string> told =
+            layoutChange(*work.device, *broken->board, broken->plan, *kept->board, kept->plan);
+        QVERIFY(told.size() >= 2);
+        QVERIFY2(told[0].starts_with("1 need moves, ") && told[1] == "wishes not kept: 1 \u2192 0",
+                 joined(told, "; ").c_str());
         // A rule that is broken is an error.
         const auto strict = run(with(work, SetWish{"keep " + pad + " free", WishStrength::Rule}));
         QVERIFY(found(*strict, "BRD-02")[0].severity == Finding::Severity::Error);
@@ -164,7 +178,7 @@ private Q_SLOTS:
     /// Where rules leave no room, as few of them are named as say it.
     void rulesThatLeaveNoRoomAreNamed()
     {
-        Workpiece work;
+        LoadedPlan work;
         work.device = *library().device("SE4332-C64");
         work.board = std::make_shared<const Board>(bareBoard(*work.device));
         work.plan.name = "p";
@@ -198,7 +212,7 @@ private Q_SLOTS:
 
     void namesThatAreNotThereAreTold()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (const char* sentence :
              {"nobody in order", "keep PZ9 free", "uplink.nothing, uplink.tx in order", "uplink next to NOPIN",
               "part none on the left side", "uplink, uplink.tx in order"})
@@ -218,7 +232,7 @@ private Q_SLOTS:
     /// In plans and board files, in the rows of the board, and by an assignment.
     void everyWayToSayIt()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Board plain = *work.board;
         plain.wishes.clear();
         work.board = std::make_shared<const Board>(plain);
@@ -228,7 +242,7 @@ private Q_SLOTS:
         QVERIFY(!readAssignment(work, "wish.uplink on left=maybe") && !readAssignment(work, "wish.uplink=wish"));
         work.plan = *applied(work.plan, *typed);
         auto s = run(work);
-        const Expected<Workpiece> again = parsePlan(planText(s->plan), "again", library());
+        const Expected<LoadedPlan> again = parsePlan(planText(s->plan), "again", library());
         QVERIFY2(again.ok(), again ? "" : again.problem().text().c_str());
         QVERIFY(again->plan.wishes == s->plan.wishes);
 
@@ -237,7 +251,7 @@ private Q_SLOTS:
                                                  [](std::string_view name) { return library().part(name); });
         QVERIFY2(filed.ok(), filed ? "" : filed.problem().text().c_str());
         QVERIFY(filed->wishes == s->board->wishes);
-        Workpiece on = work;
+        LoadedPlan on = work;
         on.board = std::make_shared<const Board>(*filed);
         on.plan.wishes.clear();
         const auto there = run(on);
@@ -311,20 +325,20 @@ private Q_SLOTS:
     /// From nothing, what stands to the left is wired to the left where that can be.
     void searchesHeedWhereThingsStand()
     {
-        Workpiece work = demo("sluice-node-c-start");
+        LoadedPlan work = demo("sluice-node-c-start");
         work.plan.wishes.clear();
-        const auto bound = [](const Workpiece& from) {
+        const auto bound = [](const LoadedPlan& from) {
             std::vector<NeedIndex> open;
             for (size_t n = 0; n < from.plan.needs.size(); ++n)
                 open.push_back(int(n));
             const Board board = boardWithPlan(*from.board, *from.device, from.plan);
             const PlacementResult result = place(*from.device, board, from.plan, {.needs = open});
-            Workpiece out = from;
+            LoadedPlan out = from;
             if (!result.ways.empty())
                 out.plan = *applied(from.plan, editOfPlacement(from.plan, result.ways.front(), "Bind"));
             return out;
         };
-        const auto offOf = [](const Workpiece& from, const char* part) {
+        const auto offOf = [](const LoadedPlan& from, const char* part) {
             const auto s = run(from);
             for (const BoardItem& item : boardItems(*s))
                 if (item.part == part)
@@ -333,7 +347,7 @@ private Q_SLOTS:
         };
         const char* part = "uplink-modem";
         for (const char* place : {"5, 40 mm", "95, 40 mm", "50, 5 mm", "50, 75 mm"}) {
-            Workpiece on = with(with(work, SetText{SetText::What::ChipPlace, "50, 40 mm"}), SetPlace{part, place});
+            LoadedPlan on = with(with(work, SetText{SetText::What::ChipPlace, "50, 40 mm"}), SetPlace{part, place});
             on = bound(on);
             QVERIFY2(offOf(on, part) == 0, place);
             // The same board turned with everything on it is the same task.

@@ -11,7 +11,7 @@ using namespace bindrel::test;
 class NeedLineTest : public QObject {
     Q_OBJECT
 
-    static Expected<StatedNeed> read(const std::string& line, const Workpiece& work = demo())
+    static Expected<StatedNeed> read(const std::string& line, const LoadedPlan& work = demo())
     {
         return parseNeedLine(line, *work.device, *work.board);
     }
@@ -44,7 +44,7 @@ private Q_SLOTS:
         QCOMPARE(read("uart for the firmware")->part.value_or("none"), std::string());
         QCOMPARE(read("uart called \"Line for tests\" 9600")->title, std::string("Line for tests"));
         QCOMPARE(read("uart called Spare line for modem")->title, std::string("Spare line"));
-        const Workpiece two = demo("pump-hall-a-done");
+        const LoadedPlan two = demo("pump-hall-a-done");
         const std::string second = two.device->cores[1].id;
         QCOMPARE(read("gpio on " + second, two)->core, second);
         QCOMPARE(read("gpio on " + two.device->cores[0].id, two)->core, std::string());
@@ -107,7 +107,7 @@ private Q_SLOTS:
         for (const auto& entry : std::filesystem::directory_iterator(BINDREL_EXAMPLES)) {
             if (entry.path().extension() != ".bindrel")
                 continue;
-            const Workpiece work = demo(entry.path().stem().string());
+            const LoadedPlan work = demo(entry.path().stem().string());
             for (const Need& need : work.plan.needs) {
                 std::vector<std::string> pieces;
                 const KindSpec* kind = findKind(need.kind);
@@ -135,7 +135,7 @@ private Q_SLOTS:
     void whatIsOfferedIsAccepted()
     {
         std::mt19937 random(seeded(11));
-        const Workpiece work = demo("pump-hall-a-done");
+        const LoadedPlan work = demo("pump-hall-a-done");
         int read = 0;
         for (int round = 0; round < 2000; ++round) {
             std::string line;
@@ -165,7 +165,7 @@ private Q_SLOTS:
 
     void aNewNeedFitsThePlan()
     {
-        const Workpiece work = demo("sluice-node-c-start");
+        const LoadedPlan work = demo("sluice-node-c-start");
         const Need uart = newNeed(*read("uart for modem", work), work.plan, *work.device, *work.board);
         QVERIFY(!work.plan.need(uart.id) && uart.part == "uplink-modem");
         for (const Need& other : work.plan.needs)

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/history.h"
 #include "tests/support/fixtures.h"
 
@@ -20,7 +20,7 @@ class PlanTest : public QObject {
             return list[random() % list.size()];
         };
         static const std::vector<std::string> clocks{"BUS1", "BUS2", "SYS", "PLLA.IN", "UART1K"};
-        static const std::vector<std::string> values{"1", "2", "4", "HFI", "nonsense"};
+        static const std::vector<std::string> values{"1", "2", "4", "HFI", "nonsense", "auto", "8 MHz, trimmed", "off"};
         static const std::vector<std::string> goals{"baud", "flow", "frequency", "duty1", "direction", "edges", "dead"};
         static const std::vector<std::string> texts{"9600",  "none", "RTS/CTS", "10 kHz", "20 %",
                                                     "input", "both", "1 us",    "?"};
@@ -31,7 +31,7 @@ class PlanTest : public QObject {
         static const std::vector<std::string> words{"up", "strong", "NET_1", "two words", ""};
         switch (random() % 15) {
         case 0:
-            return SetClock{pick(clocks), random() % 3 ? std::optional(pick(values)) : std::nullopt};
+            return SetClock{pick(clocks), random() % 3 ? std::optional(clockSaid(pick(values))) : std::nullopt};
         case 1:
             return SetGoal{need, pick(goals), random() % 3 ? std::optional(pick(texts)) : std::nullopt};
         case 2:
@@ -99,7 +99,7 @@ class PlanTest : public QObject {
 
     static void opens(const Plan& plan, const std::string& what)
     {
-        const Expected<Workpiece> read = parsePlan(planText(plan), "saved.bindrel", library());
+        const Expected<LoadedPlan> read = parsePlan(planText(plan), "saved.bindrel", library());
         QVERIFY2(read, (what + ": " + (read ? "" : read.problem().text())).c_str());
         QVERIFY2(read->plan == plan, (what + ": another plan is read").c_str());
     }
@@ -107,9 +107,9 @@ class PlanTest : public QObject {
 private Q_SLOTS:
     void everythingThatAPlanCanHoldComesBack()
     {
-        const Workpiece full = fullPlan();
+        const LoadedPlan full = fullPlan();
         const std::string text = planText(full.plan);
-        const Expected<Workpiece> read = parsePlan(text, "full.bindrel", library());
+        const Expected<LoadedPlan> read = parsePlan(text, "full.bindrel", library());
         QVERIFY2(read, read ? "" : read.problem().text().c_str());
         QVERIFY(read->plan == full.plan && planText(read->plan) == text);
         // What is wrong in the new parts of it is told with its place.
@@ -124,7 +124,7 @@ private Q_SLOTS:
                  {"\"fall back\"", "\"fall over\"", "/on_failure"},
                  {"\"off\": \"low\"", "\"off\": \"never\"", "/parts/0/terminals/1/off"},
                  {"\"pin\": \"on\"", "\"pin\": \"onn\"", "/terminals/pin"}}) {
-            const Expected<Workpiece> broken = parsePlan(replaced(text, from, to), "full.bindrel", library());
+            const Expected<LoadedPlan> broken = parsePlan(replaced(text, from, to), "full.bindrel", library());
             QVERIFY2(!broken && broken.problem().pointer.ends_with(pointer) && broken.problem().line > 0,
                      broken ? to : broken.problem().text().c_str());
         }
@@ -133,9 +133,9 @@ private Q_SLOTS:
     void savedAndLoadedPlansAreEqualInPlanAndBytes()
     {
         for (const char* name : {"sluice-node-c-start", "sluice-node-c-done", "sluice-node-c-tangled"}) {
-            const Workpiece work = demo(name);
+            const LoadedPlan work = demo(name);
             const std::string text = planText(work.plan);
-            const Expected<Workpiece> again = parsePlan(text, "again", library());
+            const Expected<LoadedPlan> again = parsePlan(text, "again", library());
             QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
             QVERIFY(again->plan == work.plan);
             COMPARE_TEXT(planText(again->plan), QString::fromStdString(text));
@@ -145,11 +145,11 @@ private Q_SLOTS:
 
     void awkwardTextSurvives()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         work.plan.name = "a \"b\" \\ \n \u00e9 */ ?"
                          "?/";
         work.plan.needs[0].title = "tab\there";
-        const Expected<Workpiece> again = parsePlan(planText(work.plan), "f", library());
+        const Expected<LoadedPlan> again = parsePlan(planText(work.plan), "f", library());
         QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
         QVERIFY(again->plan == work.plan);
     }
@@ -190,9 +190,9 @@ private Q_SLOTS:
     {
         const Plan plan = demo().plan;
         const auto told = [&](const Change& change) { return describe(plan, change); };
-        COMPARE_TEXT(told(SetClock{"BUS1", "4"}), "BUS1: 2 \u2192 4");
+        COMPARE_TEXT(told(SetClock{"BUS1", clockSaid("4")}), "BUS1: 2 \u2192 4");
         COMPARE_TEXT(told(SetClock{"BUS1", std::nullopt}), "BUS1: 2 \u2192 reset value");
-        COMPARE_TEXT(told(SetClock{"CKO.SRC", "HFX"}), "CKO.SRC: reset value \u2192 HFX");
+        COMPARE_TEXT(told(SetClock{"CKO.SRC", clockSaid("HFX")}), "CKO.SRC: reset value \u2192 HFX");
         COMPARE_TEXT(told(SetGoal{"uplink", "baud", "9600"}), "Uplink, baud: 460.8 kBd \u2192 9600");
         COMPARE_TEXT(told(SetGoal{"uplink", "baud", std::nullopt}), "Uplink, baud: 460.8 kBd \u2192 115.2 kBd");
         COMPARE_TEXT(told(SetBinding{"lid-switch", {}}), "Lid switch: unbound");
@@ -201,7 +201,7 @@ private Q_SLOTS:
         moved.pads["tx"] = "PD4";
         COMPARE_TEXT(told(SetBinding{"uplink", moved}), "Uplink: UART1 \u2192 UART3, tx PD0 \u2192 PD4");
         COMPARE_TEXT(told(SetBinding{"uplink", plan.need("uplink")->binding}), "Uplink: UART1");
-        COMPARE_TEXT(told(SetHold{"clock SYS", true}), "hold clock SYS");
+        COMPARE_TEXT(told(SetHold{holdOfClock("SYS"), true}), "hold clock SYS");
         COMPARE_TEXT(told(RemoveNeed{"beacon"}), "Beacon: removed");
         COMPARE_TEXT(told(SetText{SetText::What::Range, "R2"}), "operating range: R1 \u2192 R2");
         COMPARE_TEXT(told(SetStored{"BOOT.DOG", "by reset"}),
@@ -212,7 +212,7 @@ private Q_SLOTS:
     void anEditThatChangesNothingIsNoStep()
     {
         History history(demo().plan);
-        QVERIFY(history.apply(editOf("same", SetClock{"BUS1", "2"})).ok());
+        QVERIFY(history.apply(editOf("same", SetClock{"BUS1", clockSaid("2")})).ok());
         QVERIFY(!history.canUndo());
     }
 
@@ -220,12 +220,12 @@ private Q_SLOTS:
     {
         History history(demo().plan);
         QVERIFY(!history.unsaved());
-        QVERIFY(history.apply(editOf("a", SetClock{"BUS1", "4"})).ok());
+        QVERIFY(history.apply(editOf("a", SetClock{"BUS1", clockSaid("4")})).ok());
         QVERIFY(history.unsaved());
         history.markSaved();
         history.undo();
         QVERIFY(history.unsaved());
-        QVERIFY(history.apply(editOf("b", SetClock{"BUS1", "8"})).ok()); // the saved state cannot come back
+        QVERIFY(history.apply(editOf("b", SetClock{"BUS1", clockSaid("8")})).ok()); // the saved state cannot come back
         QVERIFY(history.unsaved());
         history.undo();
         QVERIFY(history.unsaved());
@@ -237,12 +237,12 @@ private Q_SLOTS:
     {
         std::set<std::string> tried;
         for (const char* name : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
-            const Workpiece work = demo(name);
+            const LoadedPlan work = demo(name);
             for (const Need& need : work.plan.needs) {
                 if (!tried.insert(need.kind).second)
                     continue;
                 const KindSpec& kind = *findKind(need.kind);
-                Workpiece full = work;
+                LoadedPlan full = work;
                 full.plan.holds.insert(holdOfNeed(need.id));
                 for (const SignalSpec& signal : signalsOf(need)) {
                     full.plan.holds.insert(holdOfSignal(need.id, signal.id));
@@ -287,8 +287,8 @@ private Q_SLOTS:
 
     void droppingFlowControlFreesItsPads()
     {
-        const Workpiece done = demo();
-        const Workpiece without = with(done, SetGoal{"uplink", "flow", "none"});
+        const LoadedPlan done = demo();
+        const LoadedPlan without = with(done, SetGoal{"uplink", "flow", "none"});
         QVERIFY(done.plan.need("uplink")->binding.pads.contains("cts"));
         QVERIFY(!without.plan.need("uplink")->binding.pads.contains("cts"));
         QVERIFY(without.plan.need("uplink")->binding.pads.contains("tx"));
@@ -388,7 +388,7 @@ private Q_SLOTS:
         QFETCH(QString, pointer);
         QFETCH(QString, says);
         const std::string text = replaced(textOf(demoPath("sluice-node-c-done")), from.toStdString(), to.toStdString());
-        const Expected<Workpiece> work = parsePlan(text, "p.bindrel", library());
+        const Expected<LoadedPlan> work = parsePlan(text, "p.bindrel", library());
         QVERIFY(!work.ok());
         COMPARE_TEXT(work.problem().pointer, pointer);
         COMPARE_TEXT(work.problem().file, "p.bindrel");
@@ -406,7 +406,7 @@ private Q_SLOTS:
             std::string damaged = text;
             damaged[random() % damaged.size()] = char(random() % 256);
             damaged.erase(random() % damaged.size(), random() % 8);
-            if (const Expected<Workpiece> work = parsePlan(damaged, "p", library()); work.ok())
+            if (const Expected<LoadedPlan> work = parsePlan(damaged, "p", library()); work.ok())
                 (void)computeSnapshot(*work);
         }
     }
@@ -438,14 +438,14 @@ private Q_SLOTS:
 
     void clockSettingsAreReadAsTyped()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const Device& d = *work.device;
-        COMPARE_TEXT(*checkClockSetting(d, d.findClock("PLLA.IN"), "/3"), "3");
-        COMPARE_TEXT(*checkClockSetting(d, d.findClock("PLLA.IN"), "\u00f7 3"), "3");
-        COMPARE_TEXT(*checkClockSetting(d, d.findClock("SYS"), "hfx"), "HFX");
-        COMPARE_TEXT(*checkClockSetting(d, d.findClock("SYS"), "PLL A main"), "PLLA.MAIN");
-        QVERIFY(!checkClockSetting(d, d.findClock("PLLA.IN"), "17").ok());
-        QVERIFY(!checkClockSetting(d, d.findClock("WDGK"), "2").ok());
+        COMPARE_TEXT(clockDecisionText(*readClockDecision(d, d.findClock("PLLA.IN"), "/3")), "3");
+        COMPARE_TEXT(clockDecisionText(*readClockDecision(d, d.findClock("PLLA.IN"), "\u00f7 3")), "3");
+        COMPARE_TEXT(clockDecisionText(*readClockDecision(d, d.findClock("SYS"), "hfx")), "HFX");
+        COMPARE_TEXT(clockDecisionText(*readClockDecision(d, d.findClock("SYS"), "PLL A main")), "PLLA.MAIN");
+        QVERIFY(!readClockDecision(d, d.findClock("PLLA.IN"), "17").ok());
+        QVERIFY(!readClockDecision(d, d.findClock("WDGK"), "2").ok());
     }
 };
 

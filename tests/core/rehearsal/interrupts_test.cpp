@@ -11,9 +11,9 @@ class InterruptsTest : public QObject {
     Q_OBJECT
 
     /// Several flags in one register, one of which reading clears.
-    static Workpiece watched()
+    static LoadedPlan watched()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (const auto& [goal, value] :
              {std::pair{"interrupt", "yes"}, {"watch", "yes"}, {"watch_low", "500"}, {"watch_high", "2500"}})
             work = with(work, SetGoal{"shunt-amplifier", goal, value});
@@ -48,13 +48,13 @@ private Q_SLOTS:
     {
         int handlers = 0;
         for (const char* name : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
-            Workpiece work = demo(name);
+            LoadedPlan work = demo(name);
             for (const Need& need : demo(name).plan.needs)
                 if (const KindSpec* kind = findKind(need.kind))
                     for (const GoalSpec& goal : kind->goals)
                         if (goal.id == "interrupt" || goal.id == "alarm")
                             for (const std::string& choice : goal.choices) {
-                                const Workpiece more = with(work, SetGoal{need.id, goal.id, choice});
+                                const LoadedPlan more = with(work, SetGoal{need.id, goal.id, choice});
                                 if (run(more)->findings.empty()) {
                                     work = more;
                                     ++handlers;

@@ -28,7 +28,7 @@ private Q_SLOTS:
         std::mt19937 random(seeded(3611));
         const auto start = run(demo(plan.toStdString()));
         const Device& device = *start->device;
-        Workpiece work = demo(plan.toStdString());
+        LoadedPlan work = demo(plan.toStdString());
         std::vector<std::pair<FieldRef, std::uint32_t>> set;
         for (size_t n = 0; n < work.plan.needs.size(); ++n) {
             const InstanceIndex own = start->bindings.needs[n].instance;

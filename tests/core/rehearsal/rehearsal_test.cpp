@@ -44,8 +44,8 @@ private Q_SLOTS:
     {
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "ditch-meter-d-done", "pump-hall-a-done"})
             for (const char* stack : {"1 KiB", "64 bytes"}) {
-                const Workpiece work = with(with(demo(plan), SetText{SetText::What::Stack, stack}),
-                                            SetText{SetText::What::Heap, "256 bytes"});
+                const LoadedPlan work = with(with(demo(plan), SetText{SetText::What::Stack, stack}),
+                                             SetText{SetText::What::Heap, "256 bytes"});
                 const auto s = run(work);
                 const QTemporaryDir folder;
                 const Expected<Rehearsal> machine =
@@ -71,7 +71,7 @@ private Q_SLOTS:
     void shippedPlansComeUp()
     {
         QFETCH(QString, name);
-        Workpiece work = demo(name.toStdString());
+        LoadedPlan work = demo(name.toStdString());
         for (const LowPowerMode& mode : work.device->modes)
             work.plan.modes.insert(mode.id);
         const auto s = run(work);
@@ -173,7 +173,7 @@ private Q_SLOTS:
                                    [&ref](const FieldWrite& write) { return write.ref == ref; });
             });
         };
-        const auto low = run(with(demo("ditch-meter-d-done"), SetClock{"LOWK", "LRC"}));
+        const auto low = run(with(demo("ditch-meter-d-done"), SetClock{"LOWK", clockSaid("LRC")}));
         const FieldRef pick = low->device->clocks[size_t(low->device->findClock("LOWK"))].control;
         QVERIFY(low->device->fieldOf(pick).survivesReset);
         QCOMPARE(low->device->resetCode(pick), 0u);
@@ -223,11 +223,11 @@ private Q_SLOTS:
     void randomFailuresAreMastered()
     {
         QFETCH(QString, name);
-        const Workpiece work = demo(name.toStdString());
+        const LoadedPlan work = demo(name.toStdString());
         const std::vector<Plan> plans = validPlans(work, 815, 16);
         int tried = 0, wentOn = 0;
         for (size_t p = 0; p < plans.size(); ++p) {
-            Workpiece one = work;
+            LoadedPlan one = work;
             one.plan = plans[p];
             one.plan.slow = plans[(p + 1) % plans.size()].clockSet();
             one.plan.onFailure = p % 2 ? OnFailure::GoOn : OnFailure::FallBack;
@@ -238,10 +238,10 @@ private Q_SLOTS:
                 const Rehearsal r = rehearsePlanned(s->facts(), scenario);
                 std::string decisions = one.plan.range + " ";
                 for (const auto& [clock, value] : one.plan.clocks)
-                    decisions += clock + "=" + value + " ";
+                    decisions += clock + "=" + clockDecisionText(value) + " ";
                 decisions += "| slow " + one.plan.slow->range + " ";
                 for (const auto& [clock, value] : one.plan.slow->clocks)
-                    decisions += clock + "=" + value + " ";
+                    decisions += clock + "=" + clockDecisionText(value) + " ";
                 QVERIFY2(
                     r.hazards.empty(),
                     (r.title + " " + decisions + nameOf(one.plan.onFailure) + " " + "\n" + hazardsText(r)).c_str());
@@ -259,12 +259,12 @@ private Q_SLOTS:
     void randomPlansComeUp()
     {
         QFETCH(QString, name);
-        const Workpiece work = demo(name.toStdString());
+        const LoadedPlan work = demo(name.toStdString());
         const std::vector<Plan> plans = validPlans(work, 4711, 40);
         QVERIFY(plans.size() >= 3);
         int clean = 0;
         for (size_t p = 0; p < plans.size(); ++p) {
-            Workpiece one = work;
+            LoadedPlan one = work;
             one.plan = plans[p];
             one.plan.slow = plans[(p + 1) % plans.size()].clockSet();
             const auto s = run(one);
@@ -273,10 +273,10 @@ private Q_SLOTS:
                 const Rehearsal r = rehearsePlanned(s->facts(), scenario);
                 std::string decisions = one.plan.range + " ";
                 for (const auto& [clock, value] : one.plan.clocks)
-                    decisions += clock + "=" + value + " ";
+                    decisions += clock + "=" + clockDecisionText(value) + " ";
                 decisions += "| slow " + one.plan.slow->range + " ";
                 for (const auto& [clock, value] : one.plan.slow->clocks)
-                    decisions += clock + "=" + value + " ";
+                    decisions += clock + "=" + clockDecisionText(value) + " ";
                 QVERIFY2(r.hazards.empty() && r.gaveUp.empty(),
                          (r.title + " " + decisions + r.gaveUp + "\n" + hazardsText(r)).c_str());
             }
@@ -290,11 +290,11 @@ private Q_SLOTS:
     void nothingStandsForbiddenOnTheWay()
     {
         QFETCH(QString, name);
-        const Workpiece base = demo(name.toStdString());
+        const LoadedPlan base = demo(name.toStdString());
         std::mt19937 random(seeded(31));
         int ways = 0, broken = 0;
         for (int round = 0; round < 6; ++round) {
-            Workpiece work = base;
+            LoadedPlan work = base;
             Device device = *base.device;
             for (int c = 0; c < 4; ++c) {
                 ClockCombination combination;
@@ -322,7 +322,7 @@ private Q_SLOTS:
             work.device = std::make_shared<const Device>(std::move(device));
             const std::vector<Plan> plans = validPlans(work, unsigned(round) + 7, 6);
             for (size_t p = 0; p < plans.size(); ++p) {
-                Workpiece one = work;
+                LoadedPlan one = work;
                 one.plan = plans[p];
                 one.plan.slow = plans[(p + 1) % plans.size()].clockSet();
                 const auto s = run(one);
@@ -347,11 +347,11 @@ private Q_SLOTS:
     void otherBindingsComeUp()
     {
         QFETCH(QString, name);
-        const Workpiece base = demo(name.toStdString());
+        const LoadedPlan base = demo(name.toStdString());
         const int rounds =
             qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
         for (int round = 0; round < rounds; ++round) {
-            const Workpiece work = shuffled(base, unsigned(round) + 100);
+            const LoadedPlan work = shuffled(base, unsigned(round) + 100);
             const auto s = run(work);
             const Rehearsal planned = rehearsePlanned(s->facts(), {});
             QVERIFY2(planned.hazards.empty() && planned.gaveUp.empty(),
@@ -373,7 +373,7 @@ private Q_SLOTS:
     /// before the other core runs.
     void fencesAdmitOwners()
     {
-        const Workpiece work = demo("pump-hall-a-done");
+        const LoadedPlan work = demo("pump-hall-a-done");
         const auto s = run(work);
         const auto fenceOf = [](const Snapshot& snapshot, size_t need) {
             return snapshot.device->instances[size_t(snapshot.bindings.needs[need].instance)].fences.front().field;
@@ -404,18 +404,18 @@ private Q_SLOTS:
                                                   {"Phase currents", "nobody", 0u},
                                                   {"Set point", "LEAD", 2u},
                                                   {"Set point", "nobody", 1u}}) {
-            Workpiece one = work;
+            LoadedPlan one = work;
             const auto found = titled(one.plan, title);
             QVERIFY2(found != one.plan.needs.end(), title);
             found->openTo = openTo;
             const auto r = run(one);
             QCOMPARE(r->image.codeOf(*r->device, fenceOf(*r, size_t(found - one.plan.needs.begin()))), code);
             QVERIFY2(rehearsed(*r).empty(), rehearsed(*r).c_str());
-            const Expected<Workpiece> again = parsePlan(planText(one.plan), "open.bindrel", library());
+            const Expected<LoadedPlan> again = parsePlan(planText(one.plan), "open.bindrel", library());
             QVERIFY2(again && again->plan == one.plan, again ? "" : again.problem().text().c_str());
         }
         // A chip that keeps worlds apart: the program's own is named by its core, the other by the plan.
-        Workpiece worlds = work;
+        LoadedPlan worlds = work;
         Device device = *work.device;
         for (Core& core : device.cores)
             core.world = "guarded";
@@ -516,7 +516,7 @@ private Q_SLOTS:
     void settingsInMemoryDecideTheReset()
     {
         QFETCH(QString, name);
-        const Workpiece work = demo(name.toStdString());
+        const LoadedPlan work = demo(name.toStdString());
         for (const StoredWord& word : work.device->stored)
             for (const StoredSetting& setting : word.settings)
                 for (const EnumValue& value : setting.bits.values) {

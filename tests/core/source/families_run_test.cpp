@@ -274,7 +274,7 @@ private Q_SLOTS:
     void namesOfCoresAreKeptApart()
     {
         // A need that is called like a core does not get its files into that core's program.
-        Workpiece work = demo("pump-hall-a-done");
+        LoadedPlan work = demo("pump-hall-a-done");
         work.plan.need("alarm")->id = "help-alarm";
         const auto s = run(work);
         QVERIFY(s->source().find("pump_need_help_alarm.c") && !s->source().find("pump_help_alarm.c"));

@@ -13,10 +13,10 @@ using namespace bindrel::test;
 class GpioRunTest : public QObject {
     Q_OBJECT
 
-    static Workpiece group(const char* plan, const char* direction,
-                           const std::vector<std::pair<const char*, const char*>>& goals)
+    static LoadedPlan group(const char* plan, const char* direction,
+                            const std::vector<std::pair<const char*, const char*>>& goals)
     {
-        Workpiece work = demo(plan);
+        LoadedPlan work = demo(plan);
         Need need;
         need.id = need.title = "group";
         need.kind = "gpio";
@@ -159,7 +159,7 @@ private Q_SLOTS:
             QCOMPARE(found == 99 ? 0 : found, code);
         }
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"lid-switch", "debounce", "1 s"})), "GOAL-03"));
-        const Workpiece rain = demo("rain-post-b-done");
+        const LoadedPlan rain = demo("rain-post-b-done");
         for (const Need& need : rain.plan.needs)
             if (need.kind == "gpio" && need.goals.contains("edges")) {
                 QVERIFY(hasFinding(*run(with(rain, SetGoal{need.id, "debounce", "1 ms"})), "GOAL-03"));

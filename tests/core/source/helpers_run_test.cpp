@@ -238,7 +238,7 @@ private Q_SLOTS:
     /// A watched crystal that stops brings outputs to the levels that they start with, and the bridge to rest.
     void aSourceThatIsLost()
     {
-        const auto s = run(with(demo(), SetClock{"HFX", "monitored"}));
+        const auto s = run(with(demo(), SetClock{"HFX", clockSaid("monitored")}));
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
@@ -260,7 +260,7 @@ private Q_SLOTS:
         QCOMPARE(Chip::at(0xE000E400 + 24) & 0xFF, 5u << 4); // interrupt 24, four bits
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"tick", "priority", "16"})), "GOAL-03"));
         // Above another: the nearest level; above 0, each above the other, nobody of that name are told.
-        Workpiece above =
+        LoadedPlan above =
             with(with(demo(), SetGoal{"tick", "priority", "5"}), SetGoal{"uplink", "interrupt", "receive"});
         above = with(above, SetGoal{"uplink", "above", "tick"});
         const auto urgent = run(above);
@@ -307,7 +307,7 @@ private Q_SLOTS:
             QCOMPARE(Chip::at(0x4D015F10) & 4, 4u); // cleared by a one
         }
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"clock", "trim", "200000"})), "GOAL-01", "clock"));
-        const Workpiece rain = demo("rain-post-b-done");
+        const LoadedPlan rain = demo("rain-post-b-done");
         for (const Need& need : rain.plan.needs)
             if (need.kind == "rtc") {
                 const auto post = run(with(rain, SetGoal{need.id, "alarm", "yes"}));
@@ -323,7 +323,7 @@ private Q_SLOTS:
     /// A converter that goes on by itself, averages, and tells when a value leaves two levels.
     void watchedValues()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (const auto& [goal, value] : {std::pair{"trigger", "continuous"},
                                           {"average", "5"},
                                           {"watch", "yes"},
@@ -353,7 +353,7 @@ private Q_SLOTS:
                                           SetGoal{"supply-sense", goal, value})),
                                 "GOAL-01", "supply-sense"),
                      goal);
-        const Workpiece ditch = demo("ditch-meter-d-done");
+        const LoadedPlan ditch = demo("ditch-meter-d-done");
         for (const auto& [goal, value] : {std::pair{"watch", "yes"}, {"average", "2"}, {"trigger", "continuous"}})
             QVERIFY2(hasFinding(*run(with(ditch, SetGoal{"supply-sense", goal, value})), "GOAL-01", "supply-sense"),
                      goal);
@@ -362,7 +362,7 @@ private Q_SLOTS:
     /// Two needs use one converter in turn: each sets it for itself, and what both take of its time is told.
     void aConverterInTurn()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Need need;
         need.id = need.title = "extra";
         need.kind = "adc";

@@ -222,7 +222,7 @@ private Q_SLOTS:
         for (const auto& [plan, need, prefix] :
              {std::tuple{"sluice-node-c-done", "level-probes", "sluice_level_probes"},
               {"pump-hall-a-done", "moss-bus", ""}}) {
-            Workpiece work = demo(plan);
+            LoadedPlan work = demo(plan);
             if (!work.plan.need(need) || work.plan.need(need)->kind != "i2c")
                 continue;
             for (const auto& [goal, value] :
@@ -232,7 +232,7 @@ private Q_SLOTS:
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
             QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
         }
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (const auto& [goal, value] : {std::pair{"role", "target"}, {"address", "42"}, {"interrupt", "yes"}})
             work = with(work, SetGoal{"level-probes", goal, value});
         const auto s = run(work);
@@ -263,7 +263,7 @@ private Q_SLOTS:
         QCOMPARE(happened(), 4);
         QVERIFY(!code.has("sluice_level_probes_write"));
         // Moss has a controller that is nothing else.
-        Workpiece moss = demo("rain-post-b-done");
+        LoadedPlan moss = demo("rain-post-b-done");
         for (const Need& need : demo("rain-post-b-done").plan.needs)
             if (need.kind == "i2c") {
                 const auto no = run(with(moss, SetGoal{need.id, "role", "target"}));

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/source/names.h"
 #include "core/source/safe_text.h"
+#include "core/source/seal.h"
 #include "tests/support/output_fixture.h"
+
+#include <nlohmann/json.hpp>
 
 #include <QRegularExpression>
 
@@ -74,7 +77,7 @@ private Q_SLOTS:
                     continue;
                 }
                 ++accepted;
-                Workpiece work = demo();
+                LoadedPlan work = demo();
                 work.device = std::make_shared<const Device>(*std::move(device));
                 const auto s = run(work);
                 for (const SourceFile& file : s->source().files) {
@@ -103,7 +106,7 @@ private Q_SLOTS:
     {
         const auto plain = run(demo());
         const std::string evil = "A\"); int x; */ int y; /* ?\?/ \\ \x1b[2J \u202e $(touch evil) \n#include <evil>\n";
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         auto board = std::make_shared<Board>(*work.board);
         board->title = evil;
         for (Part& part : board->parts)
@@ -124,6 +127,11 @@ private Q_SLOTS:
             for (const SourceLine& line : file.lines)
                 for (const char c : line.text)
                     QVERIFY2((c >= ' ' && c <= '~') || (c == '\t' && file.name == "Makefile"), line.text.c_str());
+            // Whose it is can be read again.
+            if (const std::optional<Seal> seal = sealOf(file.text()); seal && !file.name.ends_with(".md"))
+                QVERIFY2(seal->plan == commentText(evil), (file.name + ": " + seal->plan).c_str());
+            if (file.name.ends_with(".json"))
+                QVERIFY2(nlohmann::json::accept(file.text()), file.text().c_str());
             // Nothing of it is markup.
             if (file.name.ends_with(".md"))
                 QVERIFY2(file.text().find("<evil>") == std::string::npos, file.text().c_str());
@@ -172,7 +180,7 @@ private Q_SLOTS:
         QFETCH(QString, id);
         // A PWM and a UART under the name: between them they have all suffixes.
         for (const char* which : {"gate-bridge", "uplink"}) {
-            Workpiece work = demo();
+            LoadedPlan work = demo();
             work.plan.need(which)->id = id.toStdString();
             work.plan.holds.clear();
             const auto s = run(work);
@@ -205,7 +213,7 @@ private Q_SLOTS:
     void collidingNamesCompileAndLink()
     {
         QTemporaryDir dir;
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         const char* ids[] = {"data", "bss", "orphans", "main", "status", "uplink-send", "start", "on", "stdint"};
         size_t next = 0;
         for (Need& need : work.plan.needs)

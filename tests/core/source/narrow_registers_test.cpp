@@ -62,9 +62,9 @@ class NarrowRegistersTest : public QObject {
         return parseDevice(ownText(), "narrow.json", family, "sedge.json");
     }
 
-    static Workpiece plan()
+    static LoadedPlan plan()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         const Expected<Device> device = packed();
         if (!device)
             qFatal("%s", device.problem().text().c_str());

@@ -77,7 +77,7 @@ class PartsRunTest : public QObject {
 
     static std::shared_ptr<const Snapshot> on(const Json& chip)
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         const Expected<Device> device = made(chip);
         if (!device)
             qFatal("%s", device.problem().text().c_str());

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plan_file.h"
+#include "core/rehearsal/simulated_clocks.h"
+#include "core/source/clock_rates.h"
 #include "core/source/writer.h"
 #include "tests/support/chip_memory.h"
 
@@ -71,10 +73,10 @@ private Q_SLOTS:
         const std::string p = s->source().prefix;
         int code = 0;
         const QByteArray built = ran(folder,
-                                     QString("cmake -G Ninja -B build -DCMAKE_TOOLCHAIN_FILE=%1_toolchain.cmake "
-                                             "-DCMAKE_BUILD_TYPE=MinSizeRel && cmake --build build")
-                                         .arg(p.c_str()),
+                                     "cmake -G Ninja -B build --preset small && cmake --build build && "
+                                     "cmake --list-presets=build",
                                      code);
+        QVERIFY2(built.contains("\"small\"") && built.contains("\"debug\""), built.constData());
         QVERIFY2(code == 0 && !built.contains("warning"), built.constData());
         QVERIFY2(built.contains("text") && built.contains("bss"), built.constData());
         const QByteArray made = ran(folder, "make OPTIMISE=-Os", code);
@@ -101,15 +103,16 @@ private Q_SLOTS:
     /// What a team has of its own is not written; with its own files in the folder all builds as before.
     void partsAreLeftOut()
     {
-        const Workpiece work = demo("pump-hall-a-done");
+        const LoadedPlan work = demo("pump-hall-a-done");
         const auto whole = run(work);
         const std::map<OutputPart, QStringList> files{
             {OutputPart::StartUp, {"pump_start.c", "pump_help_start.c"}},
             {OutputPart::LinkerScript, {"pump.ld", "pump_help.ld"}},
             {OutputPart::Main, {"main.c", "main_help.c"}},
             {OutputPart::BuildFiles,
-             {"CMakeLists.txt", "Makefile", "pump_toolchain.cmake", "pump_help_toolchain.cmake"}},
+             {"CMakeLists.txt", "CMakePresets.json", "Makefile", "pump_toolchain.cmake", "pump_help_toolchain.cmake"}},
             {OutputPart::Verify, {"pump_verify.c", "pump_verify.h", "pump_help_verify.c", "pump_help_verify.h"}},
+            {OutputPart::ClockRates, {"pump_clock_hz.c", "pump_clock_hz.h"}},
             {OutputPart::Debugger, {"pump.gdb", "pump_help.gdb"}},
             {OutputPart::ProjectPage, {"pump_project.md"}}};
         QCOMPARE(files.size(), outputPartNames().size());
@@ -128,11 +131,11 @@ private Q_SLOTS:
             QCOMPARE(namesOf(s->source()), expected);
             QCOMPARE(namesOf(makeWholeSource(s->facts())), namesOf(whole->source()));
             // The plan's file says it, and takes nothing else for a part.
-            const Expected<Workpiece> again = parsePlan(planText(s->plan), "again", library());
+            const Expected<LoadedPlan> again = parsePlan(planText(s->plan), "again", library());
             QVERIFY(again && again->plan.leftOut == s->plan.leftOut);
             std::string wrong = planText(s->plan);
             wrong.replace(wrong.find(nameOf(part), wrong.find("leave_out")), 3, "xyz");
-            const Expected<Workpiece> refused = parsePlan(wrong, "wrong", library());
+            const Expected<LoadedPlan> refused = parsePlan(wrong, "wrong", library());
             QVERIFY(!refused && refused.problem().message.find("can be left out") != std::string::npos);
         }
         QTemporaryDir dir;
@@ -224,9 +227,70 @@ private Q_SLOTS:
         }
     }
 
+    /// Registers drawn by lot, and what the simulated chip makes of them: the functions say the same of every clock.
+    void ratesFollowFromTheRegisters_data() { plans(); }
+    void ratesFollowFromTheRegisters()
+    {
+#ifdef __SANITIZE_ADDRESS__
+        QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
+#endif
+        QFETCH(QString, plan);
+        const auto s = run(demo(qPrintable(plan)));
+        const Device& d = *s->device;
+        const Chip chip(d);
+        const Compiled compiled(*s);
+        const std::vector<Word> functions = clockRateFunctions(s->facts(), namesFor(s->facts(), 0));
+        QCOMPARE(functions.size(), d.clocks.size());
+        const auto show = [&d](const SimulatedRegisters& registers, const FieldRef& ref) {
+            if (!ref.valid())
+                return;
+            const Field& field = d.fieldOf(ref);
+            std::uint32_t word = 0;
+            const Register& reg = d.registerOf(ref);
+            void* at = reinterpret_cast<void*>(uintptr_t(d.addressOf(ref.instance, ref.reg)));
+            std::memcpy(&word, at, reg.bytes());
+            word = (word & ~field.mask()) | field.at(registers.code(ref));
+            std::memcpy(at, &word, reg.bytes());
+        };
+        std::mt19937 random(seeded(60));
+        int running = 0, stopped = 0;
+        for (int round = 0; round < 200; ++round) {
+            SimulatedRegisters registers(d);
+            for (const RegisterValue& value : s->image.registers)
+                for (const FieldWrite& write : value.fields)
+                    registers.put(write.ref, write.code);
+            // The first time as planned.
+            for (const ClockNode& node : d.clocks)
+                for (const FieldRef& ref : {node.control, node.fraction, node.enable.ref, node.bypass.ref})
+                    if (ref.valid() && round > 0 && random() % 4 == 0)
+                        registers.put(ref, std::uint32_t(random()) & d.fieldOf(ref).maxCode());
+            SimulatedClocks clocks(registers, *s->board, s->rates.supply, {});
+            for (int pass = 0; pass < 8; ++pass) // multipliers lock one after the other
+                clocks.settle(Moment(pass) << 45);
+            for (const ClockNode& node : d.clocks)
+                for (const FieldRef& ref :
+                     {node.control, node.fraction, node.status, node.enable.ref, node.ready.ref, node.bypass.ref})
+                    show(registers, ref);
+            for (size_t i = 0; i < functions.size(); ++i) {
+                const auto told = compiled.find<std::uint32_t()>(functions[i].text().c_str())();
+                const Rational rate = clocks.clock(int(i)).rate;
+                const std::int64_t hertz = std::min<std::int64_t>(rate.floor(), UINT32_MAX);
+                QVERIFY2(std::int64_t(told) == hertz,
+                         fmt::format("round {}, {}: {} for {}", round, d.clocks[i].id, told, hertz).c_str());
+                (hertz > 0 ? running : stopped) += 1;
+                if (round == 0 && s->rates.clocks[i].running && s->rates.clocks[i].used)
+                    QCOMPARE(std::int64_t(told), s->rates.clocks[i].rate.value.floor());
+            }
+        }
+        QVERIFY2(running > 500 && stopped > 500, fmt::format("{} run, {} do not", running, stopped).c_str());
+    }
+
     /// The memory of this machine holds what the plan says: nothing differs. Each bit that was planned, turned over:
     /// the register is named.
-    void differencesAreNamed_data() { plans(); }
+    void differencesAreNamed_data()
+    {
+        plans();
+    }
     void differencesAreNamed()
     {
 #ifdef __SANITIZE_ADDRESS__

@@ -12,8 +12,8 @@ using namespace bindrel::test;
 class PwmRunTest : public QObject {
     Q_OBJECT
 
-    static Workpiece with_(Workpiece work, const char* need,
-                           const std::vector<std::pair<const char*, const char*>>& goals)
+    static LoadedPlan with_(LoadedPlan work, const char* need,
+                            const std::vector<std::pair<const char*, const char*>>& goals)
     {
         for (const auto& [goal, value] : goals)
             work = with(work, SetGoal{need, goal, value});
@@ -72,7 +72,7 @@ private Q_SLOTS:
     {
         for (const auto& [active, first, second] :
              {std::tuple{"high", "30 %", "20 %"}, {"low", "40 %", "10 %"}, {"high", "0 %", "50 %"}}) {
-            Workpiece work = demo("ditch-meter-d-done");
+            LoadedPlan work = demo("ditch-meter-d-done");
             work.plan.need("lamp")->binding = {};
             work.plan.need("lamp")->part.clear();
             work.plan.need("lamp")->terminals.clear();
@@ -142,7 +142,7 @@ private Q_SLOTS:
     /// A comparator's result is the fault, instead of a pad.
     void faultFromAComparator()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Need guard;
         guard.id = guard.title = "guard";
         guard.kind = "comparator";

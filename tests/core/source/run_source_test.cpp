@@ -31,10 +31,11 @@ private Q_SLOTS:
 
     void theCodeLeavesTheRegistersAsPlanned_data()
     {
-        QTest::addColumn<Workpiece>("work");
+        QTest::addColumn<LoadedPlan>("work");
         QTest::newRow("done") << demo();
-        QTest::newRow("other clocks") << with(with(with(demo(), SetClock{"PLLA.VCO", "45"}), SetClock{"BUS1", "4"}),
-                                              SetClock{"UART1K", "HFI"});
+        QTest::newRow("other clocks") << with(
+            with(with(demo(), SetClock{"PLLA.VCO", clockSaid("45")}), SetClock{"BUS1", clockSaid("4")}),
+            SetClock{"UART1K", clockSaid("HFI")});
         QTest::newRow("other goals") << with(
             with(with(demo(), SetGoal{"uplink", "frame", "8E2"}), SetGoal{"gate-bridge", "fault", "active high"}),
             SetGoal{"gate-bridge", "idle", "high"});
@@ -45,7 +46,7 @@ private Q_SLOTS:
     }
     void theCodeLeavesTheRegistersAsPlanned()
     {
-        QFETCH(Workpiece, work);
+        QFETCH(LoadedPlan, work);
         const auto s = run(work);
         // Idle levels that switch the bridge on are a fault of the plan, not of the code that does as it says.
         for (const Finding& finding : s->findings)

@@ -25,7 +25,7 @@ private Q_SLOTS:
 
     void compilesAndLinksWithoutAWarning_data()
     {
-        QTest::addColumn<Workpiece>("work");
+        QTest::addColumn<LoadedPlan>("work");
         QTest::newRow("done") << demo();
         QTest::newRow("nothing bound") << demo("sluice-node-c-start");
         QTest::newRow("tangled") << demo("sluice-node-c-tangled");
@@ -33,10 +33,11 @@ private Q_SLOTS:
             with(with(with(demo(), SetGoal{"uplink", "direction", "transmit"}), SetGoal{"uplink", "flow", "none"}),
                  SetGoal{"gate-bridge", "alignment", "edge"}),
             SetGoal{"gate-bridge", "idle", "high"});
-        QTest::newRow("odd rates") << with(with(demo(), SetClock{"PLLA.VCO", "79"}), SetClock{"PLLA.MAIN", "7"});
-        QTest::newRow("internal, slow") << with(with(demo(), SetClock{"SYS", "HFI"}),
+        QTest::newRow("odd rates") << with(with(demo(), SetClock{"PLLA.VCO", clockSaid("79")}),
+                                           SetClock{"PLLA.MAIN", clockSaid("7")});
+        QTest::newRow("internal, slow") << with(with(demo(), SetClock{"SYS", clockSaid("HFI")}),
                                                 SetText{SetText::What::Range, "R3"});
-        Workpiece hostile = demo();
+        LoadedPlan hostile = demo();
         hostile.plan.name = "*/ int main(void) { return 0; } /* \\\n#error ?"
                             "?/";
         hostile.plan.prefix = "9 bad-prefix*/";
@@ -49,8 +50,8 @@ private Q_SLOTS:
             with(with(demo(), SetMode{"STOP", true}), SetOnFailure{OnFailure::FallBack}), SetSlow{ClockSet{"", {}}});
         QTest::newRow("low-power modes") << with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
         QTest::newRow("RISC-V doze") << with(demo("ditch-meter-d-done"), SetMode{"DOZE", true});
-        QTest::newRow("two cores stop, two sets")
-            << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}), SetSlow{ClockSet{"", {{"HX", "on"}}}});
+        QTest::newRow("two cores stop, two sets") << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}),
+                                                          SetSlow{ClockSet{"", {{"HX", clockSaid("on")}}}});
         const auto sized = [](const char* plan, const char* stack, const char* heap) {
             return with(with(demo(plan), SetText{SetText::What::Stack, stack}), SetText{SetText::What::Heap, heap});
         };
@@ -62,7 +63,7 @@ private Q_SLOTS:
     }
     void compilesAndLinksWithoutAWarning()
     {
-        QFETCH(Workpiece, work);
+        QFETCH(LoadedPlan, work);
         QTemporaryDir dir;
         const auto s = run(work);
         write(*s, folderOf(dir));
@@ -98,7 +99,7 @@ private Q_SLOTS:
     /// Stack, heap and data that do not fit are the linker's to refuse, and what cannot fit at all is a finding.
     void memoryThatIsTooSmallIsRefused()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         const std::uint32_t ram = work.device->core().ramBytes;
         const auto sized = [&](std::uint32_t stack) {
             return with(with(work, SetText{SetText::What::Stack, memorySizeText(stack)}),

@@ -124,7 +124,7 @@ template <typename Feed> void moveAll(const Controller& c, uint32_t n, Feed feed
 class StreamsRunTest : public QObject {
     Q_OBJECT
 
-    static Workpiece bound(Workpiece work)
+    static LoadedPlan bound(LoadedPlan work)
     {
         const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
         if (!all)
@@ -132,7 +132,7 @@ class StreamsRunTest : public QObject {
         work.plan = *applied(work.plan, all->edit);
         return work;
     }
-    static Workpiece withCopy(Workpiece work, const std::string& unit)
+    static LoadedPlan withCopy(LoadedPlan work, const std::string& unit)
     {
         Need copy;
         copy.id = copy.title = "mover";
@@ -205,7 +205,7 @@ private Q_SLOTS:
         Need copy;
         copy.id = copy.title = "mover";
         copy.kind = "copy";
-        const Workpiece work = with(demo("rain-post-b-done"), InsertNeed{99, copy});
+        const LoadedPlan work = with(demo("rain-post-b-done"), InsertNeed{99, copy});
         const Expected<BoundAll> none = bindAll(*work.device, *work.board, work.plan, {});
         QVERIFY(!none && QString::fromStdString(none.problem().message).contains("COPY"));
     }
@@ -213,7 +213,7 @@ private Q_SLOTS:
     /// A UART both ways on Sedge, going round, with interrupts at half and end; priorities as asked for.
     void bothWaysAndRound()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         for (const auto& [goal, value] :
              {std::pair{"dma", "both"}, {"dma_runs", "round"}, {"dma_tells", "half and end"}, {"dma_priority", "2"}})
             work = with(work, SetGoal{"uplink", goal, value});
@@ -286,7 +286,7 @@ private Q_SLOTS:
     /// A wave from memory: levels of two bytes, each at the end of a timer's period.
     void aWave()
     {
-        Workpiece work = demo();
+        LoadedPlan work = demo();
         Need wave;
         wave.id = wave.title = "wave";
         wave.kind = "dac";
@@ -336,7 +336,7 @@ private Q_SLOTS:
     /// What a controller cannot do is said.
     void whatCannotBe()
     {
-        const Workpiece ditch = demo("ditch-meter-d-done");
+        const LoadedPlan ditch = demo("ditch-meter-d-done");
         std::string uart;
         for (const Need& need : ditch.plan.needs)
             if (need.kind == "uart" && need.goals.contains("dma"))
@@ -345,7 +345,7 @@ private Q_SLOTS:
         QVERIFY(hasFinding(*run(with(ditch, SetGoal{uart, "dma_runs", "round"})), "GOAL-01", uart));
         QVERIFY(hasFinding(*run(with(ditch, SetGoal{uart, "dma_tells", "half and end"})), "GOAL-01", uart));
         QVERIFY(hasFinding(*run(with(ditch, SetGoal{uart, "dma_priority", "1"})), "GOAL-01", uart));
-        const Workpiece pump = demo("pump-hall-a-done");
+        const LoadedPlan pump = demo("pump-hall-a-done");
         QVERIFY(run(with(pump, SetGoal{"station-bus", "dma_priority", "3"}))->findings.empty());
         QVERIFY(hasFinding(*run(with(pump, SetGoal{"station-bus", "dma_priority", "4"})), "GOAL-01", "station-bus"));
     }

@@ -14,7 +14,7 @@ class UartRunTest : public QObject {
     static std::shared_ptr<const Snapshot> lineOf(const char* plan, const char* need,
                                                   const std::vector<std::pair<const char*, const char*>>& goals)
     {
-        Workpiece work = demo(plan);
+        LoadedPlan work = demo(plan);
         for (const auto& [goal, value] : goals)
             work = with(work, SetGoal{need, goal, value});
         if (run(work)->bindings.count(BoundNeed::State::Open) == 0)
@@ -124,7 +124,7 @@ private Q_SLOTS:
                                                      {"high", "first edge", "no", 0b0011u},
                                                      {"low", "second edge", "yes", 0b1101u},
                                                      {"high", "second edge", "no", 0b0111u}}) {
-            Workpiece work = demo("ditch-meter-d-done");
+            LoadedPlan work = demo("ditch-meter-d-done");
             for (const char* gone : {"log-flash", "fence-bus"})
                 work = with(work, RemoveNeed{gone});
             Need need;
@@ -153,7 +153,7 @@ private Q_SLOTS:
             QVERIFY(s->settings[size_t(needIndex(s->plan, "shift"))].goal("baud")->ok);
         }
         // A port without a clock says so.
-        const Workpiece none =
+        const LoadedPlan none =
             with(with(demo(), SetGoal{"uplink", "flow", "none"}), SetGoal{"uplink", "line", "synchronous"});
         const Expected<BoundAll> all = bindAll(*none.device, *none.board, none.plan, {});
         QVERIFY(!all.ok());

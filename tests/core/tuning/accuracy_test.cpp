@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/can/can_timing.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/tuning/accuracy.h"
 #include "core/tuning/clock_goals.h"
 #include "tests/support/fixtures.h"
@@ -20,7 +20,7 @@ class AccuracyTest : public QObject {
     }
 
     /// The demo with a board whose crystal or oscillator is as inaccurate as given.
-    static std::shared_ptr<const Snapshot> withCrystal(Workpiece work, const std::string& clock, const Rational& ppm)
+    static std::shared_ptr<const Snapshot> withCrystal(LoadedPlan work, const std::string& clock, const Rational& ppm)
     {
         Board board = *work.board;
         board.crystals[clock].tolerance = Tolerance::symmetric(ppm);
@@ -120,10 +120,11 @@ private Q_SLOTS:
         const auto good = run(demo());
         QVERIFY(of(*good, "service-port").ok());
         // 48 MHz from the crystal: its tolerance is all there is.
-        const Workpiece fromCrystal = with(
-            with(with(with(demo(), SetClock{"PLLB.SRC", "HFX"}), SetClock{"PLLB.IN", "2"}), SetClock{"PLLB", "12"}),
-            SetClock{"USBB", "1.5"});
-        const Workpiece usb = with(fromCrystal, SetClock{"USBK", "USBB"});
+        const LoadedPlan fromCrystal =
+            with(with(with(with(demo(), SetClock{"PLLB.SRC", clockSaid("HFX")}), SetClock{"PLLB.IN", clockSaid("2")}),
+                      SetClock{"PLLB", clockSaid("12")}),
+                 SetClock{"USBB", clockSaid("1.5")});
+        const LoadedPlan usb = with(fromCrystal, SetClock{"USBK", clockSaid("USBB")});
         for (const auto& [ppm, ok] : {std::pair{2500, true}, {2501, false}}) {
             const auto s = withCrystal(usb, "HFX", ppm);
             QVERIFY(s->rates.clocks[size_t(s->device->findClock("USBK"))].rate == megahertz(48));
@@ -162,12 +163,13 @@ private Q_SLOTS:
         const auto s = run(demo());
         QVERIFY(of(*s, "clock").effect.find("52.6 s a month") != std::string::npos);
         // From the internal oscillator it is hours; as nobody has stated a drift, that is a caution.
-        const auto inside = run(with(demo(), SetClock{"RTCK", "LFI"}));
+        const auto inside = run(with(demo(), SetClock{"RTCK", clockSaid("LFI")}));
         QVERIFY(hasFinding(*inside, "CLK-11", "RTCK"));
         QCOMPARE(inside->count(Finding::Severity::Error), 0);
-        const auto stated = run(with(with(demo(), SetClock{"RTCK", "LFI"}), SetGoal{"clock", "drift", "50 ppm"}));
+        const auto stated =
+            run(with(with(demo(), SetClock{"RTCK", clockSaid("LFI")}), SetGoal{"clock", "drift", "50 ppm"}));
         QCOMPARE(stated->count(Finding::Severity::Error), 1);
-        QVERIFY(!run(with(with(demo(), SetClock{"RTCK", "LFI"}), SetGoal{"clock", "drift", "6 %"}))
+        QVERIFY(!run(with(with(demo(), SetClock{"RTCK", clockSaid("LFI")}), SetGoal{"clock", "drift", "6 %"}))
                      ->count(Finding::Severity::Error));
     }
 
@@ -191,7 +193,7 @@ private Q_SLOTS:
     /// Searches treat a clock that is too rough as a goal that is missed.
     void searchesHeedIt()
     {
-        const auto s = run(with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}));
+        const auto s = run(with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", clockSaid("UOSC")}));
         const std::vector<NeedIndex> missed = needsThatMiss(*s->device, s->plan, s->bindings, s->rates);
         QVERIFY(std::find(missed.begin(), missed.end(), needIndex(s->plan, "service-port")) != missed.end());
         const auto found =
@@ -208,7 +210,7 @@ private Q_SLOTS:
     void whatIsRememberedIsWhatIsComputed()
     {
         // A timer that counts the periods of another one, which has a clock of its own.
-        Workpiece counting = demo("pump-hall-a-done");
+        LoadedPlan counting = demo("pump-hall-a-done");
         const auto motor = std::find_if(counting.plan.needs.begin(), counting.plan.needs.end(),
                                         [](const Need& need) { return need.binding.instance.starts_with("MOT"); });
         QVERIFY(motor != counting.plan.needs.end());
@@ -221,19 +223,19 @@ private Q_SLOTS:
             counting.device->instances[size_t(counting.device->findInstance(motor->binding.instance))].kernel;
         QVERIFY(motorClock != counting.device->instances[size_t(counting.device->findInstance("TIK5"))].kernel);
         counting.plan.needs.push_back(slow);
-        std::vector<Workpiece> all{counting};
+        std::vector<LoadedPlan> all{counting};
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
             all.push_back(demo(plan));
         std::mt19937 random(seeded(31));
         int differed = 0, missedSlow = 0, missedByCore = 0;
-        for (const Workpiece& work : all) {
+        for (const LoadedPlan& work : all) {
             const auto first = run(work);
             const auto asked = askedOnce(*work.device, first->plan, first->bindings);
             for (int round = 0; round < 60; ++round) {
-                Workpiece other = work;
+                LoadedPlan other = work;
                 for (int change = 0; change < 2; ++change) {
                     const ClockIndex clock = int(random() % work.device->clocks.size());
-                    const std::vector<std::string> choices = clockChoices(*work.device, clock);
+                    const std::vector<ClockDecision> choices = clockChoices(*work.device, clock);
                     if (!choices.empty())
                         other.plan.clocks[work.device->clocks[size_t(clock)].id] = choices[random() % choices.size()];
                 }

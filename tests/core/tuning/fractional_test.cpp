@@ -97,7 +97,7 @@ class FractionalTest : public QObject {
 
     Trial trialOf(const char* plan, const std::string& id, const std::vector<Goal>& goals)
     {
-        Workpiece work = demo(plan);
+        LoadedPlan work = demo(plan);
         for (const Goal& goal : goals)
             work = with(work, SetGoal{id, goal.name, goal.text});
         Trial out;
@@ -125,7 +125,7 @@ class FractionalTest : public QObject {
         rounds *= std::max(1, qEnvironmentVariableIntValue("BINDREL_LONG"));
         int checked = 0;
         for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
-            const Workpiece work = demo(plan);
+            const LoadedPlan work = demo(plan);
             const auto planned = run(work);
             for (const Need& need : work.plan.needs) {
                 if (need.kind != kind || planned->bindings.needs[size_t(needIndex(work.plan, need.id))].instance < 0)
@@ -514,7 +514,7 @@ private Q_SLOTS:
     /// A number that fits nowhere is a finding of that need, and no value of a register.
     void whatCannotBeComputedIsAFinding()
     {
-        const Workpiece work = demo();
+        const LoadedPlan work = demo();
         auto s = run(work);
         const int n = needIndex(s->plan, "uplink");
         Rates rates = s->rates;

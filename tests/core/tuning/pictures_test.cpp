@@ -145,7 +145,7 @@ private Q_SLOTS:
     {
         int seen = 0;
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
-            const Workpiece work = demo(plan);
+            const LoadedPlan work = demo(plan);
             for (const Need& one : work.plan.needs) {
                 if (one.kind != "adc")
                     continue;
@@ -219,7 +219,7 @@ private Q_SLOTS:
     void levelsComeAtTheRateOfTheirTimer()
     {
         for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
-            Workpiece work = demo(plan);
+            LoadedPlan work = demo(plan);
             for (Need& need : work.plan.needs)
                 if (need.kind == "dac") {
                     need.goals.state("trigger", "timer");

@@ -49,11 +49,12 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(with(demo(), SetGoal{"uplink", "peer", "\u00b13.7 %"})), "GOAL-01"));
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"uplink", "peer", "\u00b13.8 %"})), "GOAL-01", "uplink"));
         // A longer frame tolerates less: 11 bits, (3/8) / 10.5 = 3.571 %.
-        Workpiece parity =
+        LoadedPlan parity =
             with(with(demo(), SetGoal{"uplink", "peer", "\u00b13.5 %"}), SetGoal{"uplink", "frame", "8E1"});
         QVERIFY(hasFinding(*run(parity), "GOAL-01", "uplink"));
         // The internal oscillator's 1.2 % counts.
-        Workpiece internal = with(with(demo(), SetClock{"UART1K", "HFI"}), SetGoal{"uplink", "baud", "100k"});
+        LoadedPlan internal =
+            with(with(demo(), SetClock{"UART1K", clockSaid("HFI")}), SetGoal{"uplink", "baud", "100k"});
         QVERIFY(!hasFinding(*run(with(internal, SetGoal{"uplink", "peer", "2.7 %"})), "GOAL-01"));
         QVERIFY(hasFinding(*run(with(internal, SetGoal{"uplink", "peer", "2.78 %"})), "GOAL-01"));
     }
@@ -79,11 +80,11 @@ private Q_SLOTS:
         QFETCH(QString, rate);
         QFETCH(double, low);
         QFETCH(double, high);
-        Workpiece work = with(with(with(demo(), SetGoal{"level-probes", "class", speed.toStdString()}),
-                                   SetGoal{"level-probes", "rate", rate.toStdString()}),
-                              SetGoal{"level-probes", "rise", "100 ns"});
+        LoadedPlan work = with(with(with(demo(), SetGoal{"level-probes", "class", speed.toStdString()}),
+                                    SetGoal{"level-probes", "rate", rate.toStdString()}),
+                               SetGoal{"level-probes", "rise", "100 ns"});
         for (const char* divider : {"2", "3", "4", "8"}) {
-            const auto s = run(with(work, SetClock{"BUS1", divider}));
+            const auto s = run(with(work, SetClock{"BUS1", clockSaid(divider)}));
             const Setting& setting = settingOf(*s, "level-probes");
             QVERIFY(setting.computed);
             const double f = hertz(*s, "I2C2K");

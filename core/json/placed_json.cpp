@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/placed_json.h"
+#include "core/json/placed_json.h"
 
-#include "core/base/json_scan.h"
+#include "core/json/json_scan.h"
 
 #include <nlohmann/json.hpp>
 

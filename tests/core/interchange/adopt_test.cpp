@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/adopt.h"
 #include "core/device/field_code.h"
 #include "core/field_entry.h"
+#include "core/interchange/adopt.h"
 #include "core/plan/plan_file.h"
 #include "tests/support/fixtures.h"
 
@@ -93,7 +93,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, plan);
         const auto s = run(demo(plan.toStdString()));
-        Workpiece bare = demo(plan.toStdString());
+        LoadedPlan bare = demo(plan.toStdString());
         bare.plan.clocks.clear();
         bare.plan.range.clear();
         bare.plan.holds.clear();
@@ -124,7 +124,7 @@ private Q_SLOTS:
     {
         for (const std::string& name : plans()) {
             const auto s = run(demo(name));
-            Workpiece bare = demo(name);
+            LoadedPlan bare = demo(name);
             bare.plan.clocks.clear();
             bare.plan.range.clear();
             bare.plan.holds.clear();

@@ -3,6 +3,8 @@
 
 #include "core/plan/edit.h"
 
+#include <fmt/format.h>
+
 #include <map>
 #include <optional>
 #include <string>
@@ -10,12 +12,6 @@
 
 /// What a plan says at the place that a change names: for applying, taking back and describing it.
 namespace bindrel {
-
-/// One function object of several, for std::visit.
-template <typename... Ts> struct Overloaded : Ts... {
-    using Ts::operator()...;
-};
-template <typename... Ts> Overloaded(Ts...) -> Overloaded<Ts...>;
 
 template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
 {
@@ -50,29 +46,50 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
 
 using Texts = std::map<std::string, std::string, std::less<>>;
 
+template <typename Value>
+std::optional<Value> found(const std::map<std::string, Value, std::less<>>& values, std::string_view key)
+{
+    const auto it = values.find(key);
+    return it == values.end() ? std::nullopt : std::optional<Value>(std::in_place, it->second);
+}
+
 /// What the plan says of the resistors at a pad, of the crystal at a clock; empty when it says nothing.
 inline std::optional<NetResistors> resistorsIn(const Plan& plan, const std::string& pad)
 {
-    const auto said = plan.resistors.find(pad);
-    return said == plan.resistors.end() ? std::nullopt : std::optional(said->second);
+    return found(plan.resistors, pad);
 }
 inline std::optional<WishStrength> wishIn(const Plan& plan, const std::string& sentence)
 {
-    const auto said = plan.wishes.find(sentence);
-    return said == plan.wishes.end() ? std::nullopt : std::optional(said->second);
+    return found(plan.wishes, sentence);
 }
 inline std::optional<std::optional<CrystalFact>> fittedIn(const Plan& plan, const std::string& clock)
 {
-    const auto it = plan.crystals.find(clock);
-    if (it == plan.crystals.end())
-        return std::nullopt;
-    return std::optional<std::optional<CrystalFact>>(std::in_place, it->second);
+    return found(plan.crystals, clock);
 }
 
-inline std::optional<std::string> found(const Texts& texts, std::string_view key)
+template <typename Value>
+void setOrErase(std::map<std::string, Value, std::less<>>& values, const std::string& key,
+                const std::optional<Value>& value)
 {
-    const auto it = texts.find(key);
-    return it == texts.end() ? std::nullopt : std::optional(it->second);
+    if (value)
+        values[key] = *value;
+    else
+        values.erase(key);
+}
+
+/// "4 → reset value", where an empty text says nothing.
+inline std::string arrow(const std::string& from, const std::string& to)
+{
+    return fmt::format("{} \u2192 {}", from.empty() ? "reset value" : from, to.empty() ? "reset value" : to);
+}
+/// Whether the plan has what a hold names; clocks are the device's business.
+bool isThere(const Plan& plan, const Hold& hold);
+
+/// Of a need, or its id where the plan does not have it.
+inline std::string titleIn(const Plan& plan, const std::string& id)
+{
+    const Need* need = plan.need(id);
+    return need ? need->title : id;
 }
 
 } // namespace bindrel

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/json_scan.h"
+#include "core/json/json_scan.h"
 
 #include "core/base/text.h"
 

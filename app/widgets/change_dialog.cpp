@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/frame/change_dialog.h"
+#include "app/widgets/change_dialog.h"
 
 #include "app/theme/theme.h"
-#include "core/rehearsal/rehearsal.h"
+#include "core/pins/layout_change.h"
 
 #include <QDialogButtonBox>
 #include <QLabel>
@@ -31,6 +31,13 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
         if (const Expected<Plan> next = applied(step, {"", {change}}))
             step = *next;
     }
+    layout_ = new QLabel;
+    layout_->setTextFormat(Qt::PlainText);
+    layout_->setWordWrap(true);
+    layout_->setFont(Theme::get().text(12));
+    layout_->hide();
+    column->addSpacing(6);
+    column->addWidget(layout_);
     verdict_ = new QLabel("Rehearsing the changed plan\u2026");
     verdict_->setTextFormat(Qt::PlainText);
     verdict_->setWordWrap(true);
@@ -38,14 +45,16 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     column->addSpacing(6);
     column->addWidget(verdict_);
     if (const auto after = document.preview(edit))
-        background_.run<Verdict>(
+        background_.run<Outlook>(
             "Rehearsing",
-            [after = *after](const Background::Stopped&) { return verdictOn(after->facts(), after->findings); },
-            [this](const Verdict& verdict) {
-                verdict_->setText(typeset(verdict.text));
-                restyle(verdict_,
-                        QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
-            });
+            [before = document.sharedSnapshot(), after = *after](const Background::Stopped&) {
+                Outlook out;
+                if (before->device->name == after->device->name)
+                    out.layout = layoutChange(*after->device, *before->board, before->plan, *after->board, after->plan);
+                out.verdict = verdictOn(after->facts(), after->findings);
+                return out;
+            },
+            [this](const Outlook& outlook) { tell(outlook); });
     auto* buttons = new QDialogButtonBox;
     auto* apply = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
     apply->setProperty("primary", true);
@@ -55,6 +64,20 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addSpacing(8);
     column->addWidget(buttons);
+}
+
+void ChangeDialog::tell(const Outlook& outlook)
+{
+    QStringList lines;
+    for (const std::string& line : outlook.layout) {
+        const QString text = typeset(line);
+        lines << text.left(1).toUpper() + text.mid(1);
+    }
+    layout_->setText(lines.join("\n"));
+    layout_->setVisible(!lines.isEmpty());
+    verdict_->setText(typeset(outlook.verdict.text));
+    restyle(verdict_,
+            QString("color: %1").arg((outlook.verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
 }
 
 } // namespace bindrel

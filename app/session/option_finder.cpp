@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/frame/option_finder.h"
+#include "app/session/option_finder.h"
 
 namespace bindrel {
 

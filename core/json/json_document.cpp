@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/json_document.h"
+#include "core/json/json_document.h"
 
-#include "core/base/json_scan.h"
-#include "core/base/placed_json.h"
 #include "core/base/text.h"
+#include "core/json/json_scan.h"
+#include "core/json/placed_json.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>

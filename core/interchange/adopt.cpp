@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/adopt.h"
+#include "core/interchange/adopt.h"
 
 #include "core/device/field_code.h"
 #include "core/field_entry.h"
 #include "core/pins/routes.h"
-#include "core/plan/check_setting.h"
+#include "core/plan/clock_decision.h"
 #include "core/plan/kind.h"
 
 #include <fmt/format.h>
@@ -128,9 +128,13 @@ private:
             }
     }
 
-    /// What a clock's control says in the words of the plan; nothing when the dump does not tell, empty when it stands
-    /// as after reset.
-    std::optional<std::string> settingOf(const ClockNode& node) const
+    /// What a dump tells of a clock; no decision when that stands as after reset.
+    struct Told {
+        std::optional<ClockDecision> decision;
+    };
+
+    /// What a clock's control says; empty when the dump does not tell.
+    std::optional<Told> settingOf(const ClockNode& node) const
     {
         if (!node.control.valid())
             return std::nullopt;
@@ -141,12 +145,12 @@ private:
             return std::nullopt;
         if (*code == device_.resetCode(node.control) &&
             (!node.fraction.valid() || *fraction == device_.resetCode(node.fraction)))
-            return std::string();
+            return Told{};
         switch (node.type) {
         case ClockNode::Type::Select:
             for (const ClockInput& input : node.inputs)
                 if (input.code == *code)
-                    return input.node < 0 ? std::string("none") : device_.clocks[size_t(input.node)].id;
+                    return Told{InputDecision{input.node < 0 ? std::string() : device_.clocks[size_t(input.node)].id}};
             return std::nullopt;
         case ClockNode::Type::Divide:
         case ClockNode::Type::Multiply: {
@@ -154,8 +158,8 @@ private:
             if (!value)
                 return std::nullopt;
             const std::int64_t setting = node.fraction.valid() ? *value * node.unit + std::int64_t(*fraction) : *value;
-            const std::string text = factorText(node, setting);
-            return readFactor(node, text) ? std::optional(text) : std::nullopt;
+            return setting > 0 && node.canBe(setting) ? std::optional(Told{factorDecision(node, setting)})
+                                                      : std::nullopt;
         }
         default:
             return std::nullopt;
@@ -163,45 +167,39 @@ private:
     }
 
     /// Of an oscillator: its rate, whether it is trimmed and watched; on and off come when all needs are known.
-    std::optional<std::string> sourceOf(ClockIndex clock) const
+    std::optional<Told> sourceOf(ClockIndex clock) const
     {
         const ClockNode& node = device_.clocks[size_t(clock)];
-        std::vector<std::string> words;
+        RunDecision decision;
         bool known = false;
         if (!node.rates.empty() && node.control.valid())
             if (const std::optional<std::uint32_t> code = codeOf(node.control)) {
                 known = true;
-                for (const std::string& choice : clockChoices(device_, clock))
-                    if (const Expected<SourceDecision> said = readSourceDecision(node, choice);
-                        said && said->rate && node.rates[size_t(*said->rate)].code == *code &&
-                        *said->rate != node.resetValue && !said->trimmed && !said->monitored && words.empty())
-                        words.push_back(choice);
+                for (size_t r = 0; r < node.rates.size() && !decision.rate; ++r)
+                    if (node.rates[r].code == *code && std::int64_t(r) != node.resetValue)
+                        decision.rate = node.rates[r].rate;
             }
         if (node.trim && codeOf(node.trim->enable.ref)) {
             known = true;
-            if (holds(node.trim->enable))
-                words.emplace_back("trimmed");
+            decision.trimmed = holds(node.trim->enable);
         }
         if (node.monitor && codeOf(node.monitor->enable.ref)) {
             known = true;
-            if (holds(node.monitor->enable))
-                words.emplace_back("monitored");
+            decision.monitored = holds(node.monitor->enable);
         }
         if (!known)
             return std::nullopt;
-        std::string text;
-        for (const std::string& word : words)
-            text += (text.empty() ? "" : ", ") + word;
-        return text;
+        return Told{decision == RunDecision() ? std::nullopt : std::optional<ClockDecision>(decision)};
     }
 
     void readClocks()
     {
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& node = device_.clocks[i];
-            const std::optional<std::string> text = node.isSource() ? sourceOf(int(i)) : settingOf(node);
+            const std::optional<Told> told = node.isSource() ? sourceOf(int(i)) : settingOf(node);
             const auto said = plan_.clocks.find(node.id);
-            const std::string was = said == plan_.clocks.end() ? std::string() : said->second;
+            const std::optional<ClockDecision> was =
+                said == plan_.clocks.end() ? std::nullopt : std::optional(said->second);
             // A decision that is not written, or that says what holds after reset, stays.
             const auto same = [this](const FieldRef& ref) {
                 return !ref.valid() ||
@@ -210,11 +208,11 @@ private:
             const bool agrees = same(node.control) && same(node.fraction) &&
                                 (!node.trim || same(node.trim->enable.ref)) &&
                                 (!node.monitor || same(node.monitor->enable.ref));
-            if (!text || *text == was || agrees)
+            if (!told || told->decision == was || agrees)
                 continue;
-            if (!text->empty() && !checkClockSetting(device_, int(i), *text))
+            if (told->decision && !isPossible(device_, int(i), *told->decision))
                 continue;
-            take(editOf("clock", SetClock{node.id, text->empty() ? std::nullopt : std::optional(*text)}));
+            take(editOf("clock", SetClock{node.id, told->decision}));
         }
     }
 
@@ -229,11 +227,10 @@ private:
             const bool on = holds(node.enable);
             if (on == (now_->image.codeOf(device_, node.enable.ref) == node.enable.code))
                 continue;
-            const auto said = plan_.clocks.find(node.id);
-            std::string text = said == plan_.clocks.end() ? std::string() : said->second;
-            text += (text.empty() ? "" : ", ") + std::string(on ? "on" : "off");
-            if (checkClockSetting(device_, int(i), text))
-                take(editOf("clock", SetClock{node.id, text}));
+            RunDecision decision = runDecision(device_, plan_.clocks, int(i));
+            decision.run = on ? ClockRun::On : ClockRun::Off;
+            if (isPossible(device_, int(i), decision))
+                take(editOf("clock", SetClock{node.id, decision}));
         }
     }
 
@@ -455,8 +452,9 @@ private:
         for (const Need& need : plan_.needs)
             for (const auto& [signal, pad] : need.binding.pads)
                 claimedPads_.insert(device_.findPad(pad));
-        const KindSpec* kind = findKind("gpio");
-        for (size_t p = 0; kind && p < device_.pads.size(); ++p) {
+        const auto kind =
+            std::find_if(kinds().begin(), kinds().end(), [](const KindSpec& one) { return one.ofPad != nullptr; });
+        for (size_t p = 0; kind != kinds().end() && p < device_.pads.size(); ++p) {
             const Pad& pad = device_.pads[p];
             const std::vector<FieldRef> fields = padFields(pad);
             const bool set = std::any_of(fields.begin(), fields.end(), [this](const FieldRef& ref) {
@@ -475,10 +473,10 @@ private:
             need.id = freeNeedId(plan_, need.title);
             const FieldRef output = device_.roleField(pad.port, "output" + std::to_string(pad.bit));
             const std::optional<std::uint32_t> drives = output.valid() ? codeOf(output) : std::nullopt;
-            need.goals.state("direction", drives && *drives != device_.resetCode(output) ? "output" : "input");
-            need.binding.pads["pin"] = pad.name;
+            need.goals = kind->ofPad(drives && *drives != device_.resetCode(output));
+            need.binding.pads[signalsOf(need).front().id] = pad.name;
             take(editOf("add", InsertNeed{plan_.needs.size(), need}),
-                 fmt::format("{}: a GPIO need, {}", pad.name, goalText(need, "direction")));
+                 fmt::format("{}: a {} need, {}", pad.name, kind->title, kind->brief(need)));
         }
     }
 

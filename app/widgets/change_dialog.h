@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/session/background.h"
+#include "app/session/document.h"
+#include "core/rehearsal/rehearsal.h"
+
+#include <QDialog>
+#include <QLabel>
+
+namespace bindrel {
+
+/// Shows what an edit would change, before and after, what that does to the layout, with the hazards that a rehearsal
+/// of the changed plan shows, and asks for leave.
+class ChangeDialog : public QDialog {
+    Q_OBJECT
+public:
+    ChangeDialog(const Document& document, const Edit& edit, QWidget* parent = nullptr);
+    QString verdict() const { return verdict_->text(); }
+    /// A line for each thing that the layout gains or loses; empty when nothing bound moves.
+    QString layoutText() const { return layout_->text(); }
+
+private:
+    struct Outlook {
+        std::vector<std::string> layout;
+        Verdict verdict;
+    };
+    void tell(const Outlook& outlook);
+
+    QLabel* layout_ = nullptr;
+    QLabel* verdict_ = nullptr;
+    Background background_{this};
+};
+
+} // namespace bindrel

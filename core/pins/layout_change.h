@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/placement.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// What the bindings of a plan cost as they are, with nothing moved; empty when they contend with each other.
+std::optional<PlacementCost> costAsBound(const Device& device, const Board& board, const Plan& plan);
+
+/// What another plan for the same chip does to the layout, a line each: "2 needs move, 3 signals change pads",
+/// "wishes not kept: 1 → 0", "crossings: 2, as before". Empty when every need stays where it is. `boardBefore`,
+/// `boardAfter`: with what each plan says of the board.
+std::vector<std::string> layoutChange(const Device& device, const Board& boardBefore, const Plan& before,
+                                      const Board& boardAfter, const Plan& after);
+
+} // namespace bindrel

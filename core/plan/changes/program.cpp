@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Changes of what the written program does, and of non-volatile settings.
+#include "core/base/text.h"
+#include "core/plan/changes/lookup.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+Outcome SetMode::apply(Plan& plan) const
+{
+    if (entered)
+        plan.modes.insert(mode);
+    else
+        plan.modes.erase(mode);
+    return {};
+}
+
+Change SetMode::undo(const Plan& before) const
+{
+    return SetMode{mode, before.modes.contains(mode)};
+}
+
+std::string SetMode::words(const Plan& before) const
+{
+    return fmt::format("low-power mode {}: {}", mode, entered ? "the program enters it" : "not entered");
+}
+
+Outcome SetOnFailure::apply(Plan& plan) const
+{
+    plan.onFailure = policy;
+    return {};
+}
+
+Change SetOnFailure::undo(const Plan& before) const
+{
+    return SetOnFailure{before.onFailure};
+}
+
+std::string SetOnFailure::words(const Plan& before) const
+{
+    return fmt::format("if a clock fails to start: {} \u2192 {}", nameOf(before.onFailure), nameOf(policy));
+}
+
+Outcome SetLeftOut::apply(Plan& plan) const
+{
+    plan.leftOut = parts;
+    return {};
+}
+
+Change SetLeftOut::undo(const Plan& before) const
+{
+    return SetLeftOut{before.leftOut};
+}
+
+std::string SetLeftOut::words(const Plan& before) const
+{
+    const auto words = [](const std::set<OutputPart>& some) {
+        std::vector<std::string> names;
+        for (const OutputPart part : some)
+            names.push_back(nameOf(part));
+        return names.empty() ? std::string("nothing") : listed(names);
+    };
+    return "left out of the project: " + arrow(words(before.leftOut), words(parts));
+}
+
+Outcome SetStored::apply(Plan& plan) const
+{
+    setOrErase(plan.stored, setting, value);
+    return {};
+}
+
+Change SetStored::undo(const Plan& before) const
+{
+    return SetStored{setting, found(before.stored, setting)};
+}
+
+std::string SetStored::words(const Plan& before) const
+{
+    return fmt::format(
+        "{} in non-volatile memory: {}", setting,
+        arrow(found(before.stored, setting).value_or("factory default"), value.value_or("factory default")));
+}
+
+} // namespace bindrel
