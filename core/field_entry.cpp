@@ -49,8 +49,9 @@ std::string textOf(const GoalSpec& spec, const GoalValue& like, const Rational& 
         return format(Ppm(number), false, digits);
     if (std::holds_alternative<std::int64_t>(like))
         return number.isInteger() ? number.text() : std::to_string(number.round());
-    return spec.type == GoalSpec::Type::Baud ? formatBaud(Frequency(number), digits)
-                                             : format(Frequency(number), digits);
+    return spec.type == GoalSpec::Type::Baud      ? formatBaud(Frequency(number), digits)
+           : spec.type == GoalSpec::Type::BitRate ? formatBitRate(Frequency(number), digits)
+                                                  : format(Frequency(number), digits);
 }
 
 /// Answers what the fields of a need's instance hold for other goals; everything else stays as it is.

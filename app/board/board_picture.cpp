@@ -181,6 +181,15 @@ void BoardPicture::setPlace(int item, const std::optional<BoardPlace>& place)
     if (!document_.isOpen() || item < 0 || item >= int(items_.size()) || items_[size_t(item)].place == place)
         return;
     const std::string part = items_[size_t(item)].part;
+    const Plan& plan = document_.snapshot().plan;
+    // Only what the plan says can be taken back.
+    if (!place && (part.empty() ? plan.chipPlace.empty() : !plan.places.contains(part))) {
+        Q_EMIT document_.refused(
+            QString("The board's file says where %1 stands. Place it elsewhere here, or change that "
+                    "file.")
+                .arg(part.empty() ? QString("the chip") : QString::fromStdString(items_[size_t(item)].title)));
+        return;
+    }
     if (view_.pending().settle())
         document_.apply(placeEdit(document_.snapshot(), part, place));
 }

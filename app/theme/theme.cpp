@@ -168,7 +168,7 @@ void Theme::apply(QApplication& app, bool dark)
 
 QString typeset(const QString& text)
 {
-    static const QRegularExpression unit(QStringLiteral("(\\d) (%|ppm|[nµmkMG]?(?:Hz|Bd|s|V|F)\\b)"));
+    static const QRegularExpression unit(QStringLiteral("(\\d) (%|ppm|[nµmkMG]?(?:Hz|Bd|bit/s|s|V|F)\\b)"));
     QString out = text;
     return out.replace(unit, QStringLiteral("\\1\u2009\\2"));
 }

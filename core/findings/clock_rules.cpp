@@ -353,7 +353,7 @@ void toleranceUnknown(const Facts& f, std::vector<Finding>& out)
         out.push_back({Severity::Caution,
                        {},
                        fmt::format("{} is driven by {}, whose tolerance is not known; errors of rates are computed as "
-                                   "if it were exact. State the tolerance on the Board page.",
+                                   "if it were exact. State the tolerance of what is fitted there.",
                                    node.name, format(fitted->second.rate)),
                        {Place::Kind::Clock, node.id, {}},
                        {}});

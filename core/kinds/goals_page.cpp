@@ -19,6 +19,8 @@ std::string valuesText(const GoalSpec& goal)
             return "rate";
         case Type::Baud:
             return "rate in baud";
+        case Type::BitRate:
+            return "rate in bit/s";
         case Type::Duration:
             return "time";
         case Type::Ratio:

@@ -71,7 +71,8 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
         return GoalValue();
     switch (goal.type) {
     case GoalSpec::Type::Frequency:
-    case GoalSpec::Type::Baud: {
+    case GoalSpec::Type::Baud:
+    case GoalSpec::Type::BitRate: {
         const Expected<Frequency> rate = parseFrequency(text);
         if (rate && !(rate->value > Rational(0)))
             return problemOf(fmt::format("\"{}\" must be above zero.", text));

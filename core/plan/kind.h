@@ -19,7 +19,7 @@ struct Device;
 
 /// A quantity or a choice that a need of some kind states.
 struct GoalSpec {
-    enum class Type { Frequency, Baud, Duration, Ratio, Tolerance, Integer, Choice, Name, Text };
+    enum class Type { Frequency, Baud, BitRate, Duration, Ratio, Tolerance, Integer, Choice, Name, Text };
     std::string id;
     std::string title;
     Type type = Type::Choice;

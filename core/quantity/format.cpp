@@ -105,6 +105,10 @@ std::string formatBaud(const Frequency& f, int digits)
 {
     return engineering(f.value, "Bd", digits);
 }
+std::string formatBitRate(const Frequency& f, int digits)
+{
+    return engineering(f.value, "bit/s", digits);
+}
 std::string format(const Duration& t, int digits)
 {
     return engineering(t.value, "s", digits, 0);

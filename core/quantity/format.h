@@ -11,6 +11,7 @@ namespace bindrel {
 /// "45.7143 MHz". Rounds halves away from zero. "undefined" when there is no value.
 std::string format(const Frequency& f, int digits = 6);
 std::string formatBaud(const Frequency& f, int digits = 6);
+std::string formatBitRate(const Frequency& f, int digits = 6); ///< "250 kbit/s"
 std::string format(const Duration& t, int digits = 6);
 std::string format(const Voltage& v, int digits = 4);
 std::string format(const Capacitance& c, int digits = 4);

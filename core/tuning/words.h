@@ -38,6 +38,11 @@ inline std::string baudIfNeeded(const TuningContext& c, const Frequency& value)
     return c.worded ? formatBaud(value) : kUnsaid;
 }
 
+inline std::string bitRateIfNeeded(const TuningContext& c, const Frequency& value)
+{
+    return c.worded ? formatBitRate(value) : kUnsaid;
+}
+
 /// A goal as the plan has it.
 inline std::string goalIfNeeded(const TuningContext& c, std::string_view goal)
 {

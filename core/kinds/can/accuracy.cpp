@@ -138,24 +138,24 @@ Accuracy canAccuracy(const TuningContext& c)
         return out;
     const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
-        out.asks = baudIfNeeded(c, *wanted);
+        out.asks = bitRateIfNeeded(c, *wanted);
         // That there is none is said of the goal.
         return out;
     }
     out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
     out.allowed = timing->tolerance();
-    out.asks = formatIfNeeded(c, "{} with {} quanta per bit, SJW {}: {}", baudIfNeeded(c, *wanted), timing->quanta(),
+    out.asks = formatIfNeeded(c, "{} with {} quanta per bit, SJW {}: {}", bitRateIfNeeded(c, *wanted), timing->quanta(),
                               timing->jump, plusMinus(*out.allowed));
     if (const std::optional<FlexibleTiming> both = wantsFlexible(c.need) ? flexibleTiming(c) : std::nullopt) {
         out.given = Ppm(std::max(timing->error.value.abs(), both->data.error.value.abs()) + worstOf(c).value);
         out.allowed = both->tolerance();
         out.asks =
-            formatIfNeeded(c, "{} and {} with {} and {} quanta per bit, SJW {} and {}: {}", baudIfNeeded(c, *wanted),
-                           baudIfNeeded(c, goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
-                           both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
+            formatIfNeeded(c, "{} and {} with {} and {} quanta per bit, SJW {} and {}: {}", bitRateIfNeeded(c, *wanted),
+                           bitRateIfNeeded(c, goalRate(c.need, "data_rate")), both->nominal.quanta(),
+                           both->data.quanta(), both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
     }
-    out.effect =
-        formatIfNeeded(c, "{}, sample at {}", baudIfNeeded(c, timing->rate), formatIfNeeded(c, timing->samplePoint()));
+    out.effect = formatIfNeeded(c, "{}, sample at {}", bitRateIfNeeded(c, timing->rate),
+                                formatIfNeeded(c, timing->samplePoint()));
     return out;
 }
 

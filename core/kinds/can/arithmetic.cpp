@@ -76,7 +76,7 @@ void listAlternatives(const TuningContext& c)
             for (auto& role : rolesOf(c, both.data, "data_"))
                 roles.push_back(std::move(role));
             c.look->alternatives.push_back({choiceOf(both.nominal) + "; data " + choiceOf(both.data),
-                                            formatBaud(both.nominal.rate),
+                                            formatBitRate(both.nominal.rate),
                                             fmt::format("{} and {}, \u00b1{}", format(both.nominal.samplePoint(), 3),
                                                         format(both.data.samplePoint(), 3), format(both.tolerance())),
                                             std::move(roles)});
@@ -85,7 +85,7 @@ void listAlternatives(const TuningContext& c)
     }
     for (const CanTiming& timing : canTimingsFor(c, kShown))
         c.look->alternatives.push_back(
-            {choiceOf(timing), formatBaud(timing.rate),
+            {choiceOf(timing), formatBitRate(timing.rate),
              fmt::format("at {}, clocks \u00b1{}", format(timing.samplePoint(), 3), format(timing.tolerance())),
              rolesOf(c, timing, "")});
 }
@@ -138,7 +138,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
         return;
     }
     const Frequency wanted = goalRate(c.need, "data_rate");
-    Achieved rate{"data_rate", "Data rate", baudIfNeeded(c, wanted), "none", std::nullopt, false, {}, {}};
+    Achieved rate{"data_rate", "Data rate", bitRateIfNeeded(c, wanted), "none", std::nullopt, false, {}, {}};
     const std::optional<FlexibleTiming> both = flexibleTiming(c);
     if (!both) {
         rate.trouble =
@@ -147,14 +147,14 @@ void solveFlexible(const TuningContext& c, Setting& out)
                       c,
                       "{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of "
                       "that.",
-                      c.kernelName(), formatIfNeeded(c, c.kernel().rate), baudIfNeeded(c, wanted))
+                      c.kernelName(), formatIfNeeded(c, c.kernel().rate), bitRateIfNeeded(c, wanted))
                 : formatIfNeeded(
                       c, "{} supports only classic frames. Choose a controller with CAN FD, or no data rate.", name);
         out.achieved.push_back(rate);
         return;
     }
     const CanTiming& data = both->data;
-    rate.achieved = baudIfNeeded(c, data.rate);
+    rate.achieved = bitRateIfNeeded(c, data.rate);
     rate.error = data.error;
     rate.formula =
         formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate), data.prescaler, data.quanta());
@@ -166,7 +166,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
                   "rate, or none."
                 : formatIfNeeded(
                       c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
-                      formatIfNeeded(c, data.error, true), c.kernelName(), baudIfNeeded(c, wanted));
+                      formatIfNeeded(c, data.error, true), c.kernelName(), bitRateIfNeeded(c, wanted));
     out.achieved.push_back(rate);
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
     Achieved point{"data_sample",
@@ -287,22 +287,22 @@ Setting solveCan(const TuningContext& c)
                     c,
                     "an SJW of {} quanta does not fit into a bit of {} at {}: {} allows at most {}. "
                     "Use that, or leave SJW empty",
-                    jump, baudIfNeeded(c, wanted), formatIfNeeded(c, c.kernel().rate), c.kernelName(), free->jump);
+                    jump, bitRateIfNeeded(c, wanted), formatIfNeeded(c, c.kernel().rate), c.kernelName(), free->jump);
                 return out;
             }
         out.notComputed =
             formatIfNeeded(c,
                            "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a "
                            "prescaler of at most {}",
-                           c.kernelName(), formatIfNeeded(c, c.kernel().rate), baudIfNeeded(c, wanted),
+                           c.kernelName(), formatIfNeeded(c, c.kernel().rate), bitRateIfNeeded(c, wanted),
                            1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
         return out;
     }
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "sample");
     Achieved rate{"rate",
                   "Bit rate",
-                  baudIfNeeded(c, wanted),
-                  baudIfNeeded(c, timing->rate),
+                  bitRateIfNeeded(c, wanted),
+                  bitRateIfNeeded(c, timing->rate),
                   timing->error,
                   timing->error.value.abs() <= timing->tolerance().value,
                   formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate), timing->prescaler,
@@ -311,7 +311,7 @@ Setting solveCan(const TuningContext& c)
     if (!rate.ok)
         rate.trouble = formatIfNeeded(
             c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
-            formatIfNeeded(c, timing->error, true), c.kernelName(), baudIfNeeded(c, wanted));
+            formatIfNeeded(c, timing->error, true), c.kernelName(), bitRateIfNeeded(c, wanted));
     out.achieved.push_back(rate);
     const Rational off = (timing->samplePoint().value - sample->value).abs();
     Achieved point{"sample",

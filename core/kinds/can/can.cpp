@@ -15,7 +15,7 @@ Kind canKind()
     spec.otherNames = {{"can bus", {}}};
     spec.instanceKind = "can";
     spec.goals = {
-        {"rate", "Bit rate", T::Baud, "250 kBd", {}, "Of the arbitration phase."},
+        {"rate", "Bit rate", T::BitRate, "250 kbit/s", {}, "Of the arbitration phase."},
         {"sample", "Sample point", T::Ratio, "87.5 %", {}, "Position in the bit at which the level is sampled."},
         {"jump",
          "SJW",
@@ -37,7 +37,7 @@ Kind canKind()
          true},
         {"data_rate",
          "Data rate",
-         T::Baud,
+         T::BitRate,
          "none",
          {},
          "Bit rate of the CAN FD data phase; none: classic frames.",

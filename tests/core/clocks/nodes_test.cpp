@@ -175,6 +175,57 @@ private Q_SLOTS:
             COMPARE_TEXT(clockDecisionText(*got), kept);
     }
 
+    /// What can be chosen is possible, is read back from its text, and on another chip means the same or is refused.
+    void choicesAreReadBack()
+    {
+        std::vector<std::shared_ptr<const Device>> chips;
+        for (const std::string& name : library().deviceNames())
+            chips.push_back(shippedDevice(name));
+        int seen = 0, sources = 0;
+        for (const auto& chip : chips)
+            for (size_t i = 0; i < chip->clocks.size(); ++i)
+                for (const ClockDecision& choice : clockChoices(*chip, int(i))) {
+                    const std::string text = clockDecisionText(choice), where = chip->clocks[i].id + " " + text;
+                    QVERIFY2(isPossible(*chip, int(i), choice), where.c_str());
+                    const Expected<ClockDecision> again = readClockDecision(*chip, int(i), text);
+                    QVERIFY2(again && *again == choice, where.c_str());
+                    const auto* run = std::get_if<RunDecision>(&choice);
+                    sources += run != nullptr;
+                    QVERIFY2(settingOf(*chip, int(i), choice).has_value() == (!run || run->rate), where.c_str());
+                    for (const auto& other : chips)
+                        if (const ClockIndex there = other->findClock(chip->clocks[i].id);
+                            there >= 0 && choice != ClockDecision(RunDecision()))
+                            QVERIFY2(isPossible(*other, there, choice) ==
+                                         (readClockDecision(*other, there, text).ok() &&
+                                          *readClockDecision(*other, there, text) == choice),
+                                     where.c_str());
+                    ++seen;
+                }
+        QVERIFY2(seen > 1000 && sources > 50, fmt::format("{} choices, {} of sources", seen, sources).c_str());
+    }
+
+    /// Rates and words of a source add up; the same word again takes it back.
+    void choicesOfASourceAddUp()
+    {
+        const RunDecision rate{megahertz(8), {}, {}, {}}, on{{}, ClockRun::On, {}, {}}, trimmed{{}, {}, true, {}};
+        std::optional<ClockDecision> said = withChoice(std::nullopt, rate);
+        said = withChoice(said, trimmed);
+        said = withChoice(said, on);
+        COMPARE_TEXT(clockDecisionText(said), "8 MHz, on, trimmed");
+        QVERIFY(holdsChoice(said, rate) && holdsChoice(said, on) && holdsChoice(said, trimmed));
+        said = withChoice(said, trimmed);
+        said = withChoice(said, RunDecision{megahertz(4), {}, {}, {}});
+        COMPARE_TEXT(clockDecisionText(said), "4 MHz, on");
+        QVERIFY(!holdsChoice(said, rate) && !holdsChoice(said, trimmed));
+        said = withChoice(said, RunDecision{});
+        COMPARE_TEXT(clockDecisionText(said), "4 MHz");
+        // Of a divider or select there is only one.
+        QVERIFY(withChoice(FactorDecision{2}, FactorDecision{4}) == ClockDecision(FactorDecision{4}));
+        QVERIFY(FactorDecision({2, 4}) == FactorDecision({1, 2}) && clockDecisionText(FactorDecision{5, 2}) == "2.5");
+        // A decision that says nothing is none.
+        QVERIFY(with(demo(), SetClock{"HFI", RunDecision()}).plan.clocks.count("HFI") == 0);
+    }
+
     void presetsCopyTheirCalibration()
     {
         const auto s = run(demo("rain-post-b-done"));

@@ -101,7 +101,8 @@ private Q_SLOTS:
             need.pins.clear();
             for (const auto& [goal, text] : Goals::Texts(need.goals.texts())) {
                 const GoalSpec::Type type = findKind(need.kind)->goal(goal)->type;
-                if (type == GoalSpec::Type::Baud || type == GoalSpec::Type::Frequency || type == GoalSpec::Type::Ratio)
+                if (type == GoalSpec::Type::Baud || type == GoalSpec::Type::BitRate ||
+                    type == GoalSpec::Type::Frequency || type == GoalSpec::Type::Ratio)
                     need.goals.erase(goal);
             }
         }

@@ -306,8 +306,8 @@ private Q_SLOTS:
         const std::string id = canOf(work);
         Need need = *work.plan.need(id);
         need.core.clear();
-        need.goals.state("rate", "500 kBd");
-        need.goals.state("data_rate", "2 MBd");
+        need.goals.state("rate", "500 kbit/s");
+        need.goals.state("data_rate", "2 Mbit/s");
         work = with(work, ReplaceNeed{id, need});
         const auto s = run(work);
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
@@ -319,13 +319,13 @@ private Q_SLOTS:
         const double kernel = s->rates.clocks[size_t(s->device->findClock("CANK"))].rate.value.toDouble();
         QCOMPARE(kernel / double(quanta * scale), 2e6);
         QCOMPARE(echo, 0u); // 0.8 of 500 ns is later than 255 ns
-        const auto quick = run(with(work, SetGoal{id, "data_rate", "4 MBd"}));
+        const auto quick = run(with(work, SetGoal{id, "data_rate", "4 Mbit/s"}));
         const std::uint32_t bit = valueAt(*quick, base + 0x0C), late = (bit >> 8 & 7) + 1,
                             whole = 1 + ((bit & 0x1F) + 1) + late;
         QCOMPARE(valueAt(*quick, base + 0x10), 1u << 31 | ((bit >> 16 & 15) + 1) * (whole - late));
-        QVERIFY(hasFinding(*run(with(work, SetGoal{id, "data_rate", "100 kBd"})), "GOAL-01", id));
+        QVERIFY(hasFinding(*run(with(work, SetGoal{id, "data_rate", "100 kbit/s"})), "GOAL-01", id));
         const LoadedPlan ditch = demo("ditch-meter-d-done");
-        QVERIFY(hasFinding(*run(with(ditch, SetGoal{canOf(ditch), "data_rate", "1 MBd"})), "GOAL-01", canOf(ditch)));
+        QVERIFY(hasFinding(*run(with(ditch, SetGoal{canOf(ditch), "data_rate", "1 Mbit/s"})), "GOAL-01", canOf(ditch)));
 #ifdef __SANITIZE_ADDRESS__
         QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
 #endif

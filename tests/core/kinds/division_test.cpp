@@ -434,6 +434,7 @@ private Q_SLOTS:
                         break;
                     case GoalSpec::Type::Frequency:
                     case GoalSpec::Type::Baud:
+                    case GoalSpec::Type::BitRate:
                         value = exactText(
                             Frequency(goalRate(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
                         break;

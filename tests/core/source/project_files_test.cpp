@@ -40,6 +40,18 @@ class ProjectFilesTest : public QObject {
         QVERIFY(preview.ok());
         QVERIFY(writeOutput(s.source(), folder, *preview).ok());
     }
+    /// Puts a word into this machine's memory where the chip has a register.
+    static void put(const Device& d, InstanceIndex instance, RegisterIndex index, std::uint32_t word)
+    {
+        const Register& reg = d.blockOf(instance).registers[size_t(index)];
+        const std::uint32_t base = d.instances[size_t(instance)].base;
+        for (const RegisterPart& part : reg.parts) {
+            const std::uint32_t bits = word >> part.lsb & part.mask();
+            std::memcpy(reinterpret_cast<void*>(uintptr_t(base + part.offset)), &bits, part.bytes());
+        }
+        if (reg.parts.empty())
+            std::memcpy(reinterpret_cast<void*>(uintptr_t(base + reg.offset)), &word, reg.bytes());
+    }
     /// The bytes that a file of Intel HEX loads, by address.
     static std::map<std::uint32_t, std::uint8_t> loaded(const fs::path& file)
     {
@@ -242,15 +254,8 @@ private Q_SLOTS:
         const std::vector<Word> functions = clockRateFunctions(s->facts(), namesFor(s->facts(), 0));
         QCOMPARE(functions.size(), d.clocks.size());
         const auto show = [&d](const SimulatedRegisters& registers, const FieldRef& ref) {
-            if (!ref.valid())
-                return;
-            const Field& field = d.fieldOf(ref);
-            std::uint32_t word = 0;
-            const Register& reg = d.registerOf(ref);
-            void* at = reinterpret_cast<void*>(uintptr_t(d.addressOf(ref.instance, ref.reg)));
-            std::memcpy(&word, at, reg.bytes());
-            word = (word & ~field.mask()) | field.at(registers.code(ref));
-            std::memcpy(at, &word, reg.bytes());
+            if (ref.valid())
+                put(d, ref.instance, ref.reg, registers.cell(registers.cellOf(ref.instance, ref.reg)).value);
         };
         std::mt19937 random(seeded(60));
         int running = 0, stopped = 0;
@@ -263,7 +268,10 @@ private Q_SLOTS:
             for (const ClockNode& node : d.clocks)
                 for (const FieldRef& ref : {node.control, node.fraction, node.enable.ref, node.bypass.ref})
                     if (ref.valid() && round > 0 && random() % 4 == 0)
-                        registers.put(ref, std::uint32_t(random()) & d.fieldOf(ref).maxCode());
+                        // No data sheet says what a select does with a code that it does not have.
+                        registers.put(ref, ref == node.control && node.type == ClockNode::Type::Select
+                                               ? node.inputs[random() % node.inputs.size()].code
+                                               : std::uint32_t(random()) & d.fieldOf(ref).maxCode());
             SimulatedClocks clocks(registers, *s->board, s->rates.supply, {});
             for (int pass = 0; pass < 8; ++pass) // multipliers lock one after the other
                 clocks.settle(Moment(pass) << 45);
@@ -301,18 +309,8 @@ private Q_SLOTS:
         const Device& d = *s->device;
         const Chip chip(d);
         const Compiled compiled(*s);
-        const auto put = [&](const RegisterValue& value, std::uint32_t word) {
-            const Register& reg = d.blockOf(value.instance).registers[size_t(value.reg)];
-            const std::uint32_t base = d.instances[size_t(value.instance)].base;
-            for (const RegisterPart& part : reg.parts) {
-                const std::uint32_t bits = word >> part.lsb & part.mask();
-                std::memcpy(reinterpret_cast<void*>(uintptr_t(base + part.offset)), &bits, part.bytes());
-            }
-            if (reg.parts.empty())
-                std::memcpy(reinterpret_cast<void*>(uintptr_t(base + reg.offset)), &word, reg.bytes());
-        };
         for (const RegisterValue& value : s->image.registers)
-            put(value, value.value);
+            put(d, value.instance, value.reg, value.value);
         const auto says = [&](size_t core) -> std::string {
             const std::string function = namesFor(s->facts(), core).prefix.text() + "_verify";
             const char* told = compiled.find<const char*()>(function.c_str())();
@@ -328,11 +326,11 @@ private Q_SLOTS:
                 continue;
             const FieldWrite& write = value.fields[random() % value.fields.size()];
             const Field& field = d.fieldOf(write.ref);
-            put(value, value.value ^ field.at(1u << random() % std::uint32_t(field.width)));
+            put(d, value.instance, value.reg, value.value ^ field.at(1u << random() % std::uint32_t(field.width)));
             std::string told;
             for (size_t core = 0; core < d.cores.size(); ++core)
                 told += says(core);
-            put(value, value.value);
+            put(d, value.instance, value.reg, value.value);
             if (told.empty()) {
                 ++silent; // what the program changes itself, or hardware does
                 continue;

@@ -139,13 +139,13 @@ private Q_SLOTS:
     /// The error of the rate and the source's tolerance add up.
     void aRateThatIsOffCountsToo()
     {
-        const auto s = run(with(demo(), SetGoal{"moss-bus", "rate", "250.5 kBd"}));
+        const auto s = run(with(demo(), SetGoal{"moss-bus", "rate", "250.5 kbit/s"}));
         const Accuracy& a = of(*s, "moss-bus");
         QVERIFY(a.allowed);
-        // 12 MHz makes 250 kBd, 1996 ppm below: more than the crystal's 20 ppm, within what 16 quanta allow.
+        // 12 MHz makes 250 kbit/s, 1996 ppm below: more than the crystal's 20 ppm, within what 16 quanta allow.
         QVERIFY(a.given.value == Rational(500, 250'500) * 1'000'000 + Rational(20));
         QVERIFY(a.ok());
-        const auto off = run(with(demo(), SetGoal{"moss-bus", "rate", "251 kBd"}));
+        const auto off = run(with(demo(), SetGoal{"moss-bus", "rate", "251 kbit/s"}));
         QVERIFY(!of(*off, "moss-bus").ok());
         // No other source would help, so none is advised.
         const auto told = std::find_if(off->findings.begin(), off->findings.end(),
