@@ -633,6 +633,36 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+Z"));
         QVERIFY(!now().plan.nets.contains(pad));
     }
+
+    /// On a bare chip, by the inspector's links: what is chosen of a source adds up, and is taken back by itself.
+    void choicesOfASourceAddUp()
+    {
+        QVERIFY(w_->document().newForDevice("RL1224-Q48"));
+        w_->view().jump({Place::Kind::Clock, "HRC", {}});
+        QApplication::processEvents();
+        auto* text = w_->inspector()->findChild<QTextBrowser*>();
+        const auto choose = [&](const char* choice) {
+            QVERIFY2(text->toHtml().contains(QString("href=\"set:%1\"").arg(choice)), qPrintable(text->toHtml()));
+            Q_EMIT text->anchorClicked(QUrl(QString("set:%1").arg(choice)));
+            QApplication::processEvents();
+        };
+        const auto said = [&] {
+            const auto decision = now().plan.clocks.find("HRC");
+            return decision == now().plan.clocks.end() ? std::string() : clockDecisionText(decision->second);
+        };
+        choose("on");
+        choose("trimmed");
+        COMPARE_TEXT(said(), "on, trimmed");
+        // What stands is no link, except for a word that can be taken back.
+        QVERIFY(!text->toHtml().contains("href=\"set:on\"") && text->toHtml().contains("href=\"set:trimmed\""));
+        choose("off");
+        COMPARE_TEXT(said(), "off, trimmed");
+        choose("trimmed");
+        choose("auto");
+        COMPARE_TEXT(said(), "");
+        shortcut(QKeySequence("Ctrl+Z"));
+        COMPARE_TEXT(said(), "off");
+    }
 };
 
 BINDREL_TEST(WiringTest)
