@@ -299,16 +299,8 @@ private:
     std::vector<Word> words_;
 };
 
-void writeArithmetic(Writer& w)
+void writeTimes(Writer& w)
 {
-    w.comment("A rate in hertz as a fraction, so that nothing is rounded on the way; 0 of a clock that does not run.");
-    w.line("struct ratio {");
-    w.line("    uint64_t above;");
-    w.line("    uint64_t below;");
-    w.line("};");
-    w.line();
-    w.line("static const struct ratio stopped = {0, 1};");
-    w.line();
     w.line("static void reduce(uint64_t *above, uint64_t *below)");
     w.line("{");
     w.line("    uint64_t divisor = *above;");
@@ -345,6 +337,24 @@ void writeArithmetic(Writer& w)
     w.line("    return rate;");
     w.line("}");
     w.line();
+}
+
+/// `body`: the functions that use it; a compiler would complain of what none of them does.
+void writeArithmetic(Writer& w, const std::string& body)
+{
+    w.comment("A rate in hertz as a fraction, so that nothing is rounded on the way; 0 of a clock that does not run.");
+    w.line("struct ratio {");
+    w.line("    uint64_t above;");
+    w.line("    uint64_t below;");
+    w.line("};");
+    w.line();
+    const bool multiplies = body.find("return times(") != std::string::npos;
+    if (multiplies || body.find("return stopped;") != std::string::npos) {
+        w.line("static const struct ratio stopped = {0, 1};");
+        w.line();
+    }
+    if (multiplies)
+        writeTimes(w);
     w.line("static uint32_t hertz(struct ratio rate)");
     w.line("{");
     w.line("    const uint64_t whole = rate.below == 0 ? UINT32_MAX : rate.above / rate.below;");
@@ -394,13 +404,19 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
     source.linef("#include \"{}_clock_hz.h\"", p);
     source.linef("#include \"{}_regs.h\"", p);
     source.line();
-    writeArithmetic(source);
-    RateFunctions functions(source);
-    for (size_t i = 0; i < f.device.clocks.size(); ++i)
-        functions.define(int(i));
+    const auto define = [&f](Writer& w) {
+        RateFunctions functions(w);
+        for (size_t i = 0; i < f.device.clocks.size(); ++i)
+            functions.define(int(i));
+    };
+    Writer body(f, names, {}, purpose);
+    define(body);
+    writeArithmetic(source, body.take().text());
+    define(source);
+    const std::vector<Word> clocks = wordsOfClocks(f.device);
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockNode& node = f.device.clocks[i];
-        const Word function = functionOf(names, functions.word(int(i)));
+        const Word function = functionOf(names, clocks[i]);
         header.because({Place::Kind::Clock, node.id, {}}, "rate from the registers");
         header.linef("uint32_t {}(void); {}", function,
                      cComment(fmt::format("{}; planned: {}", node.name,
@@ -409,7 +425,7 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
         source.line();
         source.linef("uint32_t {}(void)", function);
         source.line("{");
-        source.linef("    return hertz(ratio_{}());", functions.word(int(i)));
+        source.linef("    return hertz(ratio_{}());", clocks[i]);
         source.line("}");
     }
     header.noCause();
