@@ -221,7 +221,8 @@ private Q_SLOTS:
         COMPARE_TEXT(clockDecisionText(said), "4 MHz");
         // Of a divider or select there is only one.
         QVERIFY(withChoice(FactorDecision{2}, FactorDecision{4}) == ClockDecision(FactorDecision{4}));
-        QVERIFY(FactorDecision({2, 4}) == FactorDecision({1, 2}) && clockDecisionText(FactorDecision{5, 2}) == "2.5");
+        QVERIFY(FactorDecision({2, 4}) == FactorDecision({1, 2}) &&
+                clockDecisionText(ClockDecision(FactorDecision{5, 2})) == "2.5");
         // A decision that says nothing is none.
         QVERIFY(with(demo(), SetClock{"HFI", RunDecision()}).plan.clocks.count("HFI") == 0);
     }
