@@ -20,7 +20,7 @@ class PipelineTest : public QObject {
             const size_t clock = random() % d.clocks.size();
             const std::vector<ClockDecision> choices = clockChoices(d, int(clock));
             if (!choices.empty())
-                work.plan.clocks[d.clocks[clock].id] = choices[random() % choices.size()];
+                work = with(std::move(work), SetClock{d.clocks[clock].id, choices[random() % choices.size()]});
         }
         for (unsigned k = random() % 6; k > 0; --k) {
             Need& need = work.plan.needs[random() % work.plan.needs.size()];
