@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes of the texts of the plan itself.
 #include "core/device/board_place.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/changes/lookup.h"
 #include "core/plan/memory_size.h"
 #include "core/quantity/parse.h"
