@@ -33,7 +33,8 @@ std::string rulesPage()
     std::string out = R"(# Rules
 
 Made from the list of rules in the code; a test holds the two together. A finding names its rule; what a rule says is
-what holds where nothing is found. `bindrel-cli rules` prints them. *Fix*: the window knows a change that mends most of what it finds.
+what holds where nothing is found. `bindrel-cli rules` prints them. *Fix*: for most of its findings the window offers
+a change that fixes them.
 )";
     const Rule* last = nullptr;
     for (const Rule& rule : rules()) {

@@ -259,7 +259,7 @@ void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Ro
              std::nullopt,
              false,
              {},
-             formatIfNeeded(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
+             formatIfNeeded(c, "{} does not restart by itself. Let a timer or the program start it.", name)});
     else if (c.has("continuous"))
         out.roles.push_back({"continuous", g.continuous, "trigger", when});
     if (g.watch)

@@ -292,7 +292,7 @@ Setting solveCan(const TuningContext& c)
             }
         out.notComputed =
             formatIfNeeded(c,
-                           "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a "
+                           "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta per bit with a "
                            "prescaler of at most {}",
                            c.kernelName(), formatIfNeeded(c, c.kernel().rate), bitRateIfNeeded(c, wanted),
                            1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
