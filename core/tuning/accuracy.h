@@ -22,7 +22,7 @@ struct Accuracy {
     std::optional<Ppm> allowed;    ///< how far the clock may be off in all, not below zero; empty: nothing is demanded
     std::optional<Frequency> rate; ///< that the clock must have, where a certain one is demanded
     Ppm given;          ///< how far it may be off: its tolerance, and its rate's error where a certain rate is demanded
-    std::string asks;   ///< "48 MHz ±0.25 %", "250 kbit/s with 16 quanta a bit: ±0.313 %"
+    std::string asks;   ///< "48 MHz ±0.25 %", "250 kbit/s with 16 quanta per bit: ±0.313 %"
     std::string effect; ///< what the tolerance means to the need: "up to 53 s a month"
     std::string trouble;  ///< why the clock cannot serve, whatever its tolerance; empty when it can
     bool stated = true;   ///< false: the demand is a default that nobody has said
