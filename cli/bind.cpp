@@ -49,7 +49,7 @@ static void addBind(CLI::App& app, int& exitCode)
             json.update(costJson(all->way.cost, all->way.proof));
             auto left = nlohmann::ordered_json::array();
             for (const auto& [need, why] : all->left)
-                left.push_back({{"need", s->plan.needs[size_t(need)].id}, {"why", why}});
+                left.push_back({{"need", s->plan.needs[need].id}, {"why", why}});
             json["left_open"] = left;
             printAsJson(json);
         } else {
@@ -59,7 +59,7 @@ static void addBind(CLI::App& app, int& exitCode)
             if (const std::string why = whyScattered(*s->device, *s->board, s->plan, all->way); !why.empty())
                 printFormat("{}\n", why);
             for (const auto& [need, why] : all->left)
-                printFormat("{} stays unbound: {}\n", s->plan.needs[size_t(need)].title, why);
+                printFormat("{} stays unbound: {}\n", s->plan.needs[need].title, why);
         }
         if (!all->left.empty())
             exitCode = 1;

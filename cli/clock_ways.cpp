@@ -24,7 +24,7 @@ void printWay(const Snapshot& s, int number, const ClockSolution& way)
 nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>& targets, const ClockSolution& way)
 {
     nlohmann::ordered_json row;
-    const auto id = [&s](ClockIndex clock) { return s.device->clocks[size_t(clock)].id; };
+    const auto id = [&s](ClockIndex clock) { return s.device->clocks[clock].id; };
     row["achieved"] = nlohmann::ordered_json::array();
     for (size_t t = 0; t < way.achieved.size(); ++t)
         row["achieved"].push_back({{"clock", id(targets[t].clock)},
@@ -51,7 +51,7 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
     }
     row["lost"] = nlohmann::ordered_json::array();
     for (const NeedIndex need : way.lost)
-        row["lost"].push_back(s.plan.needs[size_t(need)].id);
+        row["lost"].push_back(s.plan.needs[need].id);
     row["current_a"] = way.current.toDouble();
     row["current_before_a"] = way.currentBefore.toDouble();
     row["range"] = s.device->ranges[size_t(way.range)].id;

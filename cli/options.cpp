@@ -69,7 +69,7 @@ static void addOptions(CLI::App& app, int& exitCode)
             Table table{{"instance", "cost", "reason"}, {}};
             for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need, searchTime()))
                 table.rows.push_back(
-                    {s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
+                    {s->device->instances[option.instance].name, nameOf(option.cost), option.reason});
             table.print(arguments->format);
             return;
         }
@@ -81,8 +81,8 @@ static void addOptions(CLI::App& app, int& exitCode)
         Table table{{"pad", "pin", "instance", "cost", "reason"}, {}};
         for (Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, index, signal)) {
             priceOption(option, *s->device, *s->board, s->plan, s->bindings, index, signal, searchTime());
-            table.rows.push_back({s->device->pads[size_t(option.pad)].name, s->device->pinOf(option.pad),
-                                  option.instance < 0 ? "" : s->device->instances[size_t(option.instance)].name,
+            table.rows.push_back({s->device->pads[option.pad].name, s->device->pinOf(option.pad),
+                                  option.instance < 0 ? "" : s->device->instances[option.instance].name,
                                   nameOf(option.cost), option.reason});
         }
         table.print(arguments->format);

@@ -29,7 +29,7 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
         for (const ReachTarget& other : request.targets)
             if (other.clock == target->clock)
                 return problemOf(fmt::format("{} is given twice; give each clock only one --want.",
-                                             s.device->clocks[size_t(other.clock)].name));
+                                             s.device->clocks[other.clock].name));
         request.targets.push_back(*target);
     }
     for (const std::string& hold : options.holds) {
@@ -71,7 +71,7 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
     for (const std::string& obstacle : result.inTheWay)
         printFormat("in the way: {}\n", obstacle);
     for (const ReachMiss& miss : result.misses) {
-        const std::string& name = s.device->clocks[size_t(request.targets[miss.target].clock)].name;
+        const std::string& name = s.device->clocks[request.targets[miss.target].clock].name;
         for (const ClockSolution& way : miss.nearest) {
             const size_t at = miss.othersKept ? miss.target : 0;
             printFormat("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]),
@@ -87,7 +87,7 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
     json["plan"] = s.plan.name;
     json["wants"] = nlohmann::ordered_json::array();
     for (const ReachTarget& target : request.targets)
-        json["wants"].push_back({{"clock", s.device->clocks[size_t(target.clock)].id}, {"wish", wishText(target)}});
+        json["wants"].push_back({{"clock", s.device->clocks[target.clock].id}, {"wish", wishText(target)}});
     json["complete"] = result.complete;
     json["looked"] = result.looked;
     json["ways"] = nlohmann::ordered_json::array();
@@ -101,7 +101,7 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
             if (!miss.othersKept)
                 targets = {request.targets[miss.target]};
             nlohmann::ordered_json row = wayJson(s, targets, way);
-            row["for"] = s.device->clocks[size_t(request.targets[miss.target].clock)].id;
+            row["for"] = s.device->clocks[request.targets[miss.target].clock].id;
             row["others_kept"] = miss.othersKept;
             json["nearest"].push_back(std::move(row));
         }

@@ -28,7 +28,7 @@ Table clockTable(const Snapshot& s)
         const ClockState& c = s.rates.clocks[i];
         std::string users;
         for (const int n : c.users)
-            users += (users.empty() ? "" : ", ") + s.plan.needs[size_t(n)].title;
+            users += (users.empty() ? "" : ", ") + s.plan.needs[n].title;
         const auto broken = limitBreak(c);
         table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance),
                               c.tolerance.low.value.text(), c.tolerance.high.value.text(),
@@ -74,8 +74,8 @@ Table modeTable(const Snapshot& s)
             out += (out.empty() ? "" : ", ") + nameOf(item);
         return out;
     };
-    const auto title = [&s](NeedIndex need) { return s.plan.needs[size_t(need)].title; };
-    const auto id = [&s](ClockIndex clock) { return s.device->clocks[size_t(clock)].id; };
+    const auto title = [&s](NeedIndex need) { return s.plan.needs[need].title; };
+    const auto id = [&s](ClockIndex clock) { return s.device->clocks[clock].id; };
     for (const LowPowerMode& mode : s.device->modes) {
         const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
         std::vector<int> alive;
@@ -85,7 +85,7 @@ Table modeTable(const Snapshot& s)
         const std::optional<Waking> waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode);
         table.rows.push_back({mode.name, s.plan.modes.contains(mode.id) ? "yes" : "", names(alive, id),
                               names(state.working, title), names(state.wakers, title), format(state.wakeTime),
-                              format((waking ? waking->rates : s.rates).clocks[size_t(s.device->cpuClock())].rate),
+                              format((waking ? waking->rates : s.rates).clocks[s.device->cpuClock()].rate),
                               format(state.fullTime), names(state.restarted, id)});
     }
     return table;
@@ -99,8 +99,8 @@ Table accuracyTable(const Snapshot& s)
         const Accuracy& a = s.accuracy[n];
         if (a.clock < 0)
             continue;
-        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[size_t(a.clock)].id,
-                              format(s.rates.clocks[size_t(a.clock)].rate), format(a.given),
+        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[a.clock].id,
+                              format(s.rates.clocks[a.clock].rate), format(a.given),
                               a.allowed ? format(*a.allowed) : "", a.asks, a.effect,
                               !a.allowed && a.trouble.empty() ? ""
                               : a.ok()                        ? "met"
@@ -124,7 +124,7 @@ Table gateTable(const Snapshot& s)
                               !gate.open    ? "off"
                               : gate.idle() ? "on, unused"
                                             : "on",
-                              gate.bus < 0 ? "" : s.device->clocks[size_t(gate.bus)].id,
+                              gate.bus < 0 ? "" : s.device->clocks[gate.bus].id,
                               names(gate.instances, [&s](size_t i) { return s.device->instances[i].name; }),
                               names(gate.needs, [&s](size_t n) { return s.plan.needs[n].title; })});
     return table;
@@ -217,8 +217,8 @@ Table registerTable(const Snapshot& s)
         for (const FieldWrite& write : value.fields)
             fields +=
                 (fields.empty() ? "" : " ") + s.device->fieldOf(write.ref).name + "=" + std::to_string(write.code);
-        table.rows.push_back({s.device->instances[size_t(value.instance)].name + "." +
-                                  s.device->blockOf(value.instance).registers[size_t(value.reg)].name,
+        table.rows.push_back({s.device->instances[value.instance].name + "." +
+                                  s.device->blockOf(value.instance).registers[value.reg].name,
                               fmt::format("0x{:08X}", s.device->addressOf(value.instance, value.reg)),
                               fmt::format("0x{:08X}", value.reset), fmt::format("0x{:08X}", value.value), fields});
     }

@@ -282,7 +282,7 @@ private:
                 if (signal.id == of.substr(dot + 1))
                     return edit(SetHold{holdOfSignal(need->id, signal.id), *on});
         } else if (const ClockIndex clock = clockCalled(of); clock >= 0) {
-            return edit(SetHold{holdOfClock(device_.clocks[size_t(clock)].id), *on});
+            return edit(SetHold{holdOfClock(device_.clocks[clock].id), *on});
         }
         return problemOf(fmt::format("\"{}\" is neither a clock, nor a need, nor a signal of one.", of));
     }
@@ -387,7 +387,7 @@ private:
             return edit(SetBinding{need.id, {}});
         std::vector<std::string> names;
         for (const InstanceOption& option : instanceOptions(device_, board_, plan_, index)) {
-            const std::string& name = device_.instances[size_t(option.instance)].name;
+            const std::string& name = device_.instances[option.instance].name;
             names.push_back(name);
             if (lowered(name) != lowered(value_))
                 continue;
@@ -415,7 +415,7 @@ private:
         const Bindings bindings = bind(device_, plan_);
         std::string why = fmt::format("{} does not have that signal", name);
         for (const Option& option : optionsFor(device_, board_, plan_, bindings, index, signal)) {
-            if (device_.pads[size_t(option.pad)].name != name)
+            if (device_.pads[option.pad].name != name)
                 continue;
             if (option.cost == Option::Cost::Current)
                 return Edit{what_, {}};

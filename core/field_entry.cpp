@@ -406,7 +406,7 @@ bool decidesElsewhere(const Snapshot& s, NeedIndex need, const FieldRef& ref)
         }))
         return true;
     return std::any_of(s.pads.begin(), s.pads.end(), [&](const PadSetup& setup) {
-        return setup.need == need && s.device->pads[size_t(setup.pad)].port == ref.instance;
+        return setup.need == need && s.device->pads[setup.pad].port == ref.instance;
     });
 }
 
@@ -481,7 +481,7 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
                                          "{}. It is a register of {}, which other needs use as well, so it is not set "
                                          "by hand.",
                                          of.title, device.nameOf(ref), fieldCodeText(field, code),
-                                         device.instances[size_t(ref.instance)].name));
+                                         device.instances[ref.instance].name));
         edit->title = title;
         return entryOf(s, FieldEntry::Kind::Goal, *std::move(edit));
     }
@@ -527,16 +527,16 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
 Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIndex instance, RegisterIndex reg,
                                    std::uint32_t value)
 {
-    const Register& shape = s.device->blockOf(instance).registers[size_t(reg)];
+    const Register& shape = s.device->blockOf(instance).registers[reg];
     std::uint32_t known = 0;
     for (const Field& field : shape.fields)
         known |= field.mask();
     const std::uint32_t reset = s.device->resetOf(instance, reg);
     if ((value & ~known) != (reset & ~known))
         return problemOf(fmt::format("bits 0x{:X} of {}.{} belong to no field.", (value ^ reset) & ~known,
-                                     s.device->instances[size_t(instance)].name, shape.name));
+                                     s.device->instances[instance].name, shape.name));
     FieldEntry out{FieldEntry::Kind::Same,
-                   {fmt::format("{}.{} = 0x{:X}", s.device->instances[size_t(instance)].name, shape.name, value), {}},
+                   {fmt::format("{}.{} = 0x{:X}", s.device->instances[instance].name, shape.name, value), {}},
                    {}};
     std::shared_ptr<const Snapshot> now;
     // Goals that change for one field can change others: those that differ at last are set by hand.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/findings/finding.h"
 #include "core/plan/plan_file.h"
 #include "core/source/source.h"
@@ -21,8 +22,8 @@ struct Snapshot {
     Plan plan;
     Bindings bindings;
     Rates rates;
-    std::vector<Setting> settings;
-    std::vector<Accuracy> accuracy;
+    IndexVector<NeedIndex, Setting> settings;
+    IndexVector<NeedIndex, Accuracy> accuracy;
     std::vector<PadSetup> pads;
     Image image;
     std::vector<Finding> findings;

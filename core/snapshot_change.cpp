@@ -23,8 +23,8 @@ std::map<std::string, RegisterValue> registersByName(const Snapshot& s)
 {
     std::map<std::string, RegisterValue> out;
     for (const RegisterValue& value : s.image.registers)
-        out[s.device->instances[size_t(value.instance)].name + "." +
-            s.device->blockOf(value.instance).registers[size_t(value.reg)].name] = value;
+        out[s.device->instances[value.instance].name + "." +
+            s.device->blockOf(value.instance).registers[value.reg].name] = value;
     return out;
 }
 
@@ -66,7 +66,7 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
         const int old = before.device->findClock(after.device->clocks[i].id);
         if (old < 0)
             continue;
-        const ClockState& was = before.rates.clocks[size_t(old)];
+        const ClockState& was = before.rates.clocks[old];
         const ClockState& is = after.rates.clocks[i];
         const std::string& name = after.device->clocks[i].name;
         if (was.rate != is.rate && (was.running || is.running))

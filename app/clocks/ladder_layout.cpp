@@ -66,9 +66,9 @@ double FrequencyAxis::hertz(double at) const
 /// Whether two clocks say the same: from the same input, in the same way, with the same limits, in the same state.
 static bool alike(const Device& device, const Rates& rates, int a, int b)
 {
-    const ClockState& x = rates.clocks[size_t(a)];
-    const ClockState& y = rates.clocks[size_t(b)];
-    return device.clocks[size_t(a)].type == device.clocks[size_t(b)].type && x.input >= 0 && x.input == y.input &&
+    const ClockState& x = rates.clocks[a];
+    const ClockState& y = rates.clocks[b];
+    return device.clocks[a].type == device.clocks[b].type && x.input >= 0 && x.input == y.input &&
            x.rate == y.rate && x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
 }
 

@@ -60,7 +60,7 @@ void LadderView::relayout()
     if (selected < 0)
         for (size_t n = 0; n < s.plan.needs.size(); ++n)
             if (s.plan.needs[n].id == view_.selectedNeed() && s.bindings.needs[n].instance >= 0)
-                selected = s.device->instances[size_t(s.bindings.needs[n].instance)].kernel;
+                selected = s.device->instances[s.bindings.needs[n].instance].kernel;
     if (selected >= 0)
         path_ = pathToSource(s.rates, selected);
     mode_ = view_.selected().kind == Place::Kind::Mode ? s.device->findMode(view_.selected().id) : -1;
@@ -68,14 +68,14 @@ void LadderView::relayout()
                        : modeState(*s.device, s.plan, s.bindings, s.rates, s.device->modes[size_t(mode_)]).alive;
     rungs_ = rungsOf(*s.device, s.rates, foldedTiers_, path_);
     rowsChanged();
-    setCurrentRow(selected < 0 ? -1 : rowOf(s.device->clocks[size_t(selected)].id));
+    setCurrentRow(selected < 0 ? -1 : rowOf(s.device->clocks[selected].id));
     update();
 }
 
 int LadderView::rowOf(const std::string& clock) const
 {
     for (size_t i = 0; i < rungs_.size(); ++i)
-        if (rungs_[i].clock >= 0 && document_.snapshot().device->clocks[size_t(rungs_[i].clock)].id == clock)
+        if (rungs_[i].clock >= 0 && document_.snapshot().device->clocks[rungs_[i].clock].id == clock)
             return int(i);
     const ClockIndex wanted = document_.isOpen() ? document_.snapshot().device->findClock(clock) : ClockIndex();
     for (size_t i = 0; i < rungs_.size(); ++i)
@@ -88,7 +88,7 @@ QString LadderView::rowKey(int row) const
 {
     const Rung& rung = rungs_[size_t(row)];
     return QString::fromStdString(rung.clock < 0 ? rung.tier + " folded"
-                                                 : document_.snapshot().device->clocks[size_t(rung.clock)].id);
+                                                 : document_.snapshot().device->clocks[rung.clock].id);
 }
 
 int LadderView::rowHeight(int row) const
@@ -140,7 +140,7 @@ void LadderView::wheelEvent(QWheelEvent* event)
 
 double LadderView::xOf(const FrequencyAxis& axis, ClockIndex clock) const
 {
-    return axis.x(shown().rates.clocks[size_t(clock)].rate.toDouble());
+    return axis.x(shown().rates.clocks[clock].rate.toDouble());
 }
 
 QPointF LadderView::markOf(ClockIndex clock) const
@@ -159,7 +159,7 @@ void LadderView::mousePressEvent(QMouseEvent* event)
     if (event->button() != Qt::LeftButton || row < 0 || rungs_[size_t(row)].clock < 0)
         return;
     const ClockIndex clock = rungs_[size_t(row)].clock;
-    const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
+    const ClockNode& node = document_.snapshot().device->clocks[clock];
     constexpr double kGrip = 9;
     if ((event->position() - markOf(clock)).manhattanLength() <= kGrip &&
         !clockChoices(*document_.snapshot().device, clock).empty() &&
@@ -191,13 +191,13 @@ void LadderView::beginDrag(ClockIndex clock)
 void LadderView::dragTo(double x)
 {
     const Snapshot& s = document_.snapshot();
-    const ClockNode& node = s.device->clocks[size_t(drag_.clock)];
+    const ClockNode& node = s.device->clocks[drag_.clock];
     if (drag_.choices.empty()) {
         drag_.waiting = x;
         return;
     }
     const FrequencyAxis a = axis();
-    const double now = a.x(s.rates.clocks[size_t(drag_.clock)].rate.toDouble());
+    const double now = a.x(s.rates.clocks[drag_.clock].rate.toDouble());
     // Rates rise along the axis: the nearest is one of the two about the pointer.
     const auto right =
         std::lower_bound(drag_.choices.begin(), drag_.choices.end(), x,
@@ -243,7 +243,7 @@ void LadderView::mouseReleaseEvent(QMouseEvent* event)
     view_.setPreview(nullptr);
     if (!drag.setting)
         return;
-    const ClockNode& node = document_.snapshot().device->clocks[size_t(drag.clock)];
+    const ClockNode& node = document_.snapshot().device->clocks[drag.clock];
     document_.apply(editOf(node.name + " to " + clockDecisionText(*drag.setting), SetClock{node.id, drag.setting}));
 }
 
@@ -282,7 +282,7 @@ bool LadderView::hasRung(ClockIndex clock) const
 
 bool LadderView::runs(ClockIndex clock) const
 {
-    return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[size_t(clock)].running;
+    return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[clock].running;
 }
 
 void LadderView::nextMode()
@@ -321,16 +321,16 @@ QString LadderView::rowText(int row) const
     const ClockIndex clock = rungs_[size_t(row)].clock;
     QStringList others;
     for (const int alike : rungs_[size_t(row)].alike)
-        others << QString::fromStdString(s.device->clocks[size_t(alike)].name);
+        others << QString::fromStdString(s.device->clocks[alike].name);
     if (clock < 0) {
         QStringList names;
         for (const int folded : rungs_[size_t(row)].folded)
-            names << QString::fromStdString(s.device->clocks[size_t(folded)].name);
+            names << QString::fromStdString(s.device->clocks[folded].name);
         return "Nothing uses " + names.join(", ") + ". Enter unfolds them.";
     }
-    const ClockState& c = s.rates.clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[clock];
     QString text =
-        QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
+        QString::fromStdString(s.device->clocks[clock].name) + ": " + QString::fromStdString(exactText(c.rate));
     if (!others.isEmpty())
         text += "\nSo are " + others.join(", ") + ". U unfolds them.";
     if (!c.running)
@@ -360,7 +360,7 @@ void LadderView::keyPressEvent(QKeyEvent* event)
     } else if (event->key() == Qt::Key_M && event->modifiers() == Qt::NoModifier && document_.isOpen()) {
         nextMode();
     } else if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && clock >= 0) {
-        const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
+        const ClockNode& node = document_.snapshot().device->clocks[clock];
         const bool held = document_.snapshot().plan.held(holdOfClock(node.id));
         document_.apply(editOf((held ? "Release " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
     } else if (clock >= 0 && typed.size() == 1 &&

@@ -85,7 +85,7 @@ LadderView::LadderView(Document& document, ViewState& view, QWidget* parent)
     });
     connect(this, &RowList::currentChanged, this, [this](int row) {
         if (const Rung& rung = rungs_[size_t(row)]; rung.clock >= 0)
-            view_.select({Place::Kind::Clock, document_.snapshot().device->clocks[size_t(rung.clock)].id, {}});
+            view_.select({Place::Kind::Clock, document_.snapshot().device->clocks[rung.clock].id, {}});
     });
     connect(this, &RowList::activated, this, [this](int row) {
         const Rung& rung = rungs_[size_t(row)];
@@ -108,7 +108,7 @@ void LadderView::drawFolded(QPainter& p, const Rung& rung, const QRect& rect) co
     p.setPen(t.muted);
     QStringList names;
     for (const ClockIndex clock : rung.folded)
-        names << QString::fromStdString(document_.snapshot().device->clocks[size_t(clock)].name);
+        names << QString::fromStdString(document_.snapshot().device->clocks[clock].name);
     const QString text = QString("%1 that nothing uses: %2").arg(names.size()).arg(names.join(", "));
     drawLine(p, rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
 }
@@ -135,7 +135,7 @@ static AccuracyNote accuracyNote(const Snapshot& s, ClockIndex clock, bool looke
 /// The clock's name, and how many others it stands for.
 QString LadderView::rungName(const Rung& rung, const QFontMetrics& metrics, int width) const
 {
-    const QString name = QString::fromStdString(document_.snapshot().device->clocks[size_t(rung.clock)].name);
+    const QString name = QString::fromStdString(document_.snapshot().device->clocks[rung.clock].name);
     const QString others = rung.alike.empty() ? QString() : QString(" +%1").arg(rung.alike.size());
     return metrics.elidedText(name, Qt::ElideRight, width - metrics.horizontalAdvance(others)) + others;
 }
@@ -150,8 +150,8 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         drawFolded(p, rung, full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0));
         return;
     }
-    const ClockState& c = s.rates.clocks[size_t(clock)];
-    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[clock];
+    const ClockNode& node = s.device->clocks[clock];
     const QRect rect = full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0);
     const FrequencyAxis a = axis();
     const auto broken = limitBreak(c);
@@ -195,7 +195,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     }
     p.setRenderHint(QPainter::Antialiasing, true);
     // Where the mark is now, while a change is looked at.
-    const Frequency now = document_.snapshot().rates.clocks[size_t(clock)].rate;
+    const Frequency now = document_.snapshot().rates.clocks[clock].rate;
     if (view_.preview() && now != c.rate && !now.value.isZero()) {
         p.setPen(QPen(t.accent, 1, Qt::DashLine));
         p.setBrush(Qt::NoBrush);
@@ -285,9 +285,9 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         }
         // What the clock does to its input: on the run where there is room, else beside the mark.
         for (const Label& label : labels) {
-            const ClockState& c = s.rates.clocks[size_t(label.clock)];
-            const bool select = s.device->clocks[size_t(label.clock)].type == ClockNode::Type::Select;
-            const bool plain = c.setting == s.device->clocks[size_t(label.clock)].unit;
+            const ClockState& c = s.rates.clocks[label.clock];
+            const bool select = s.device->clocks[label.clock].type == ClockNode::Type::Select;
+            const bool plain = c.setting == s.device->clocks[label.clock].unit;
             if (select || (plain && !label.path))
                 continue;
             const QString text = QString::fromStdString(operationText(*s.device, s.rates, label.clock));

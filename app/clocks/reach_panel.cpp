@@ -152,7 +152,7 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
     const Snapshot& s = document_.snapshot();
     QStringList wishes;
     for (const ReachTarget& target : targets)
-        wishes << QString::fromStdString(s.device->clocks[size_t(target.clock)].name) + " " + text(wishText(target));
+        wishes << QString::fromStdString(s.device->clocks[target.clock].name) + " " + text(wishText(target));
     std::vector<Proposal> proposals;
     for (const ClockSolution& way : result.ways)
         proposals.push_back(proposalOf(int(proposals.size()) + 1, way));

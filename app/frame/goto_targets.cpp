@@ -50,7 +50,7 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
     for (const ClockNode& node : s.device->clocks)
         out.push_back({node.name,
                        "clock",
-                       node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate),
+                       node.id + ", " + format(s.rates.clocks[s.device->findClock(node.id)].rate),
                        {Place::Kind::Clock, node.id, {}}});
     for (const LowPowerMode& mode : s.device->modes)
         out.push_back({mode.name, "mode", mode.about, {Place::Kind::Mode, mode.id, {}}});
@@ -67,17 +67,17 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
         std::string hint = "pin " + s.device->pinOf(int(p));
         std::string need;
         for (const Claim& claim : s.bindings.padClaims[p]) {
-            need = s.plan.needs[size_t(claim.need)].id;
-            hint += ", " + s.plan.needs[size_t(claim.need)].title + " " +
-                    s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title;
+            need = s.plan.needs[claim.need].id;
+            hint += ", " + s.plan.needs[claim.need].title + " " +
+                    s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title;
         }
         out.push_back({name, "pad", hint, {Place::Kind::Pad, name, need}});
         if (const auto net = s.board->nets.find(name); net != s.board->nets.end())
             out.push_back({net->second, "net", "at " + name, {Place::Kind::Pad, name, need}});
     }
     for (const RegisterValue& value : s.image.registers) {
-        const std::string instance = s.device->instances[size_t(value.instance)].name;
-        const Register& reg = s.device->blockOf(value.instance).registers[size_t(value.reg)];
+        const std::string instance = s.device->instances[value.instance].name;
+        const Register& reg = s.device->blockOf(value.instance).registers[value.reg];
         const std::string dotted = instance + "." + reg.name;
         out.push_back({dotted, "register", reg.about, {Place::Kind::Register, dotted, {}}});
         for (const FieldWrite& write : value.fields)

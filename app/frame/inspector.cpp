@@ -137,7 +137,7 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
             QString("\"%1\" was discarded: the chip does not have the clock that it was typed for.").arg(text));
         return {};
     }
-    const QString name = QString::fromStdString(s->device->clocks[size_t(clock)].name);
+    const QString name = QString::fromStdString(s->device->clocks[clock].name);
     const Expected<ClockEntry> entry = readClockEntry(*s->device, clock, text.toStdString());
     if (!entry) {
         const QString why = typeset(entry.problem().message);
@@ -245,14 +245,14 @@ void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedInd
                                const std::vector<InstanceOption>& options)
 {
     if (options.empty()) {
-        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[size_t(need)].title) +
+        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[need].title) +
                                  " uses no instance, so there is none to choose.");
         return;
     }
     QMenu menu(this);
     for (const InstanceOption& option : options) {
         QAction* action = menu.addAction(
-            QString::fromStdString(s->device->instances[size_t(option.instance)].name + ": " + option.reason));
+            QString::fromStdString(s->device->instances[option.instance].name + ": " + option.reason));
         action->setCheckable(true);
         action->setChecked(option.cost == Option::Cost::Current);
         action->setEnabled(option.cost != Option::Cost::Impossible);
@@ -276,7 +276,7 @@ void Inspector::askNet(const std::string& pad)
         return;
     const auto rowOf = [&pad](const Snapshot& s) -> std::optional<SheetRow> {
         for (const SheetRow& row : pinSheet(s))
-            if (row.pad >= 0 && s.device->pads[size_t(row.pad)].name == pad)
+            if (row.pad >= 0 && s.device->pads[row.pad].name == pad)
                 return row;
         return std::nullopt;
     };
@@ -367,24 +367,24 @@ void Inspector::refresh()
     bool editable = false;
     if (const ClockIndex clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : ClockIndex();
         clock >= 0) {
-        const ClockNode& node = s.device->clocks[size_t(clock)];
+        const ClockNode& node = s.device->clocks[clock];
         // During a preview, describe the clock as the change would leave it.
         const bool previewed = view_.preview() && view_.preview()->device->name == s.device->name;
         const Snapshot& seen = previewed ? *view_.preview() : s;
         title = QString::fromStdString(node.name);
         subtitle = QString::fromStdString(
             node.id +
-            (seen.rates.clocks[size_t(clock)].input >= 0 ? ", " + operationText(*s.device, seen.rates, clock) : "") +
+            (seen.rates.clocks[clock].input >= 0 ? ", " + operationText(*s.device, seen.rates, clock) : "") +
             (previewed ? ", previewed" : ""));
         body = clockText(seen, clock);
         editable = true;
         const auto said = s.plan.clocks.find(node.id);
-        const ClockState& c = s.rates.clocks[size_t(clock)];
+        const ClockState& c = s.rates.clocks[clock];
         const auto fitted = s.plan.crystals.find(node.id);
         QString shown = fitted != s.plan.crystals.end() ? QString::fromStdString(crystalText(fitted->second))
                         : said != s.plan.clocks.end()   ? QString::fromStdString(clockDecisionText(said->second))
                         : node.type == ClockNode::Type::Select
-                            ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
+                            ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[c.input].id)
                         : !node.factors.empty() ? QString::fromStdString(factorText(node, c.setting))
                                                 : QString();
         if (clock_ != node.id || !view_.pending().waits(field_))

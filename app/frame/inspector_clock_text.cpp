@@ -40,14 +40,14 @@ static void accuracyRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 /// What can be measured where the clock is led out of the chip.
 static void outputRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
-    const ClockState& c = s.rates.clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[clock];
     for (const NeedIndex need : c.users) {
-        if (s.plan.needs[size_t(need)].kind != "clockout" || !c.running)
+        if (s.plan.needs[need].kind != "clockout" || !c.running)
             continue;
-        for (const Seat& seat : s.bindings.needs[size_t(need)].seats) {
+        for (const Seat& seat : s.bindings.needs[need].seats) {
             if (seat.pad < 0)
                 continue;
-            sheet.heading("Measured at " + html(s.device->pads[size_t(seat.pad)].name) + ", pin " +
+            sheet.heading("Measured at " + html(s.device->pads[seat.pad].name) + ", pin " +
                           html(s.device->pinOf(seat.pad)));
             sheet.row("From", html(format(shifted(c.rate, c.tolerance.low), 9)));
             sheet.row("To", html(format(shifted(c.rate, c.tolerance.high), 9)));
@@ -64,7 +64,7 @@ static void gateRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
         if (gate.bus != clock)
             continue;
         for (const InstanceIndex instance : gate.instances)
-            (gate.idle() ? idle : gate.open ? open : shut) << html(s.device->instances[size_t(instance)].name);
+            (gate.idle() ? idle : gate.open ? open : shut) << html(s.device->instances[instance].name);
     }
     if (open.isEmpty() && idle.isEmpty() && shut.isEmpty())
         return;
@@ -85,8 +85,8 @@ static QString modeLink(const LowPowerMode& mode)
 /// A row for each thing that can be decided about a clock; what holds is bold, and all else a link that decides it.
 static void choiceRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
-    const ClockState& c = s.rates.clocks[size_t(clock)];
-    const auto said = s.plan.clocks.find(s.device->clocks[size_t(clock)].id);
+    const ClockState& c = s.rates.clocks[clock];
+    const auto said = s.plan.clocks.find(s.device->clocks[clock].id);
     const std::optional<ClockDecision> decided =
         said == s.plan.clocks.end() ? std::nullopt : std::optional(said->second);
     for (const ClockDecision& choice : clockChoices(*s.device, clock)) {
@@ -97,21 +97,21 @@ static void choiceRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
                             : word->rate ? settingOf(*s.device, clock, choice) == c.setting
                                          : holdsChoice(decided, choice);
         const std::string text = clockDecisionText(choice);
-        const QString label = html(input < 0 ? text : s.device->clocks[size_t(input)].name);
+        const QString label = html(input < 0 ? text : s.device->clocks[input].name);
         const QString shown = stands ? "<b>" + label + "</b>" : label;
         const bool takenBack = word && (word->trimmed || word->monitored);
         sheet.row(stands && !takenBack ? shown : link("set:" + QString::fromStdString(text), shown),
-                  input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero()
+                  input < 0 || s.rates.clocks[input].rate.value.isZero()
                       ? QString()
-                      : html(format(s.rates.clocks[size_t(input)].rate)));
+                      : html(format(s.rates.clocks[input].rate)));
     }
 }
 
 QString clockText(const Snapshot& s, ClockIndex clock)
 {
     const Theme& t = Theme::get();
-    const ClockNode& node = s.device->clocks[size_t(clock)];
-    const ClockState& c = s.rates.clocks[size_t(clock)];
+    const ClockNode& node = s.device->clocks[clock];
+    const ClockState& c = s.rates.clocks[clock];
     Sheet sheet;
     if (const auto broken = limitBreak(c))
         sheet.line(colour(
@@ -143,12 +143,12 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     sheet.row("Decision", holdLink(s, holdOfClock(node.id)));
 
     if (node.trim)
-        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name
+        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[node.trim->by].name
                                                                          : node.trim->bySignal)
                                        : "can be, to " + html(format(node.trim->tolerance)));
     if (node.monitor)
         sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; would fall back to ") +
-                                 html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
+                                 html(s.device->clocks[node.monitor->fallsBackTo].name));
     if (const auto* load = nearestLoad(node, c.load))
         sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
     else if (const auto capacitor = loadCapacitor(c))
@@ -163,8 +163,8 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     if (path.size() > 1) {
         sheet.heading("Path");
         for (auto it = path.rbegin(); it != path.rend(); ++it) {
-            const ClockState& step = s.rates.clocks[size_t(*it)];
-            const std::string op = s.device->clocks[size_t(*it)].type == ClockNode::Type::Select
+            const ClockState& step = s.rates.clocks[*it];
+            const std::string op = s.device->clocks[*it].type == ClockNode::Type::Select
                                        ? std::string()
                                        : operationText(*s.device, s.rates, *it);
             sheet.row(clockLink(s, *it), html((op.empty() ? "" : op + " = ") + format(step.rate)));
@@ -173,7 +173,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     if (!c.users.empty()) {
         sheet.heading("Times");
         for (const NeedIndex need : c.users)
-            sheet.line(needLink(s, need) + colour(t.muted, " on " + html(s.plan.needs[size_t(need)].binding.instance)));
+            sheet.line(needLink(s, need) + colour(t.muted, " on " + html(s.plan.needs[need].binding.instance)));
     }
     accuracyRows(sheet, s, clock);
     outputRows(sheet, s, clock);
@@ -230,7 +230,7 @@ QString modeText(const Snapshot& s, int index)
     sheet.row("Core runs after", html(format(state.wakeTime)));
     if (const auto waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode))
         sheet.row("It wakes on", clockLink(s, mode.wakesOn) + ", " +
-                                     html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
+                                     html(format(waking->rates.clocks[s.device->cpuClock()].rate)));
     sheet.row("All clocks after", html(format(state.fullTime)));
     if (mode.retains)
         sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));

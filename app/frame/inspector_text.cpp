@@ -43,9 +43,9 @@ static void netRow(Sheet& sheet, const Snapshot& s, PadIndex pad)
 static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
 {
     const Theme& t = Theme::get();
-    const Need& need = s.plan.needs[size_t(setup.need)];
-    const SignalSpec& signal = s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal;
-    const Pad& pad = s.device->pads[size_t(setup.pad)];
+    const Need& need = s.plan.needs[setup.need];
+    const SignalSpec& signal = s.bindings.needs[setup.need].seats[size_t(setup.seat)].signal;
+    const Pad& pad = s.device->pads[setup.pad];
     for (const PinProperty& property : pinProperties()) {
         if (property.id == "net")
             continue; // a fact about the board, of the pad; see netRow()
@@ -77,7 +77,7 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
         sheet.line(colour(t.muted, (setup.said.empty() ? "Because " : "Automatic, from the signal: ") +
                                        html(setup.because) + "."));
     if (const std::optional<TerminalFact> fact =
-            padFact(*s.board, need, signal.id, s.device->pads[size_t(setup.pad)])) {
+            padFact(*s.board, need, signal.id, s.device->pads[setup.pad])) {
         QStringList known;
         if (fact->pull)
             known << QString("pulled %1").arg(*fact->pull == TerminalFact::Level::High ? "up" : "down");
@@ -117,7 +117,7 @@ void behindNeed(Sheet& sheet, const Snapshot& s, NeedIndex index)
         }
     if (bound.instance < 0)
         return;
-    const ClockIndex kernel = s.device->instances[size_t(bound.instance)].kernel;
+    const ClockIndex kernel = s.device->instances[bound.instance].kernel;
     QStringList with, clocked;
     for (size_t n = 0; n < s.plan.needs.size(); ++n) {
         const InstanceIndex other = s.bindings.needs[n].instance;
@@ -126,7 +126,7 @@ void behindNeed(Sheet& sheet, const Snapshot& s, NeedIndex index)
         const QString name = link("need:" + QString::fromStdString(s.plan.needs[n].id), html(s.plan.needs[n].title));
         if (other == bound.instance)
             with << name;
-        else if (kernel >= 0 && s.device->instances[size_t(other)].kernel == kernel)
+        else if (kernel >= 0 && s.device->instances[other].kernel == kernel)
             clocked << name;
     }
     if (!with.isEmpty() || !clocked.isEmpty())
@@ -135,7 +135,7 @@ void behindNeed(Sheet& sheet, const Snapshot& s, NeedIndex index)
         sheet.row(html(need.binding.instance), with.join(", "));
     constexpr qsizetype kShown = 6;
     if (!clocked.isEmpty())
-        sheet.row(html(s.device->clocks[size_t(kernel)].name),
+        sheet.row(html(s.device->clocks[kernel].name),
                   clocked.mid(0, kShown).join(", ") +
                       (clocked.size() > kShown ? QString(" and %1 more").arg(clocked.size() - kShown) : QString()));
 }
@@ -145,27 +145,27 @@ void behindNeed(Sheet& sheet, const Snapshot& s, NeedIndex index)
 QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, const std::vector<Option>& options)
 {
     const Theme& t = Theme::get();
-    const Need& need = s.plan.needs[size_t(index)];
-    const BoundNeed& bound = s.bindings.needs[size_t(index)];
-    const Setting& setting = s.settings[size_t(index)];
+    const Need& need = s.plan.needs[index];
+    const BoundNeed& bound = s.bindings.needs[index];
+    const Setting& setting = s.settings[index];
     Sheet sheet;
     for (const Finding& finding : s.findings)
         if (finding.place.id == need.id || finding.place.sub == need.id)
             sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
     if (bound.instance >= 0) {
         sheet.row("Instance", link("instance:" + QString::fromStdString(need.id), html(need.binding.instance)));
-        const ClockIndex kernel = s.device->instances[size_t(bound.instance)].kernel;
-        sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[size_t(kernel)].rate)));
-        if (const Accuracy& a = s.accuracy[size_t(index)]; a.clock >= 0 && a.allowed)
+        const ClockIndex kernel = s.device->instances[bound.instance].kernel;
+        sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[kernel].rate)));
+        if (const Accuracy& a = s.accuracy[index]; a.clock >= 0 && a.allowed)
             sheet.row("Its accuracy", colour(a.ok()     ? t.ink
                                              : a.stated ? t.error
                                                         : t.caution,
                                              "\u00b1" + html(format(a.given))) +
                                           colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
     }
-    if (bound.instance >= 0 && !s.device->instances[size_t(bound.instance)].fences.empty()) {
+    if (bound.instance >= 0 && !s.device->instances[bound.instance].fences.empty()) {
         QStringList who;
-        for (const Fence& fence : s.device->instances[size_t(bound.instance)].fences)
+        for (const Fence& fence : s.device->instances[bound.instance].fences)
             if (const auto admits = fence.admits.find(s.image.codeOf(*s.device, fence.field));
                 admits != fence.admits.end())
                 for (const std::string& name : admits->second)
@@ -179,8 +179,8 @@ QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, 
     sheet.heading("Signals");
     for (const Seat& seat : bound.seats) {
         const QString pad = seat.pad < 0 ? QString("\u2013")
-                                         : link("pad:" + QString::fromStdString(s.device->pads[size_t(seat.pad)].name),
-                                                html(s.device->pads[size_t(seat.pad)].name)) +
+                                         : link("pad:" + QString::fromStdString(s.device->pads[seat.pad].name),
+                                                html(s.device->pads[seat.pad].name)) +
                                                colour(t.muted, " pin " + html(s.device->pinOf(seat.pad)));
         const QString name =
             link(QString("signal:%1:%2").arg(QString::fromStdString(need.id), QString::fromStdString(seat.signal.id)),
@@ -207,9 +207,9 @@ QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, 
             }
             const bool takes = option.cost == Option::Cost::Free || option.cost == Option::Cost::Moves ||
                                option.cost == Option::Cost::Room || option.cost == Option::Cost::Contends;
-            QString name = html(s.device->pads[size_t(option.pad)].name);
+            QString name = html(s.device->pads[option.pad].name);
             if (option.instance >= 0 && option.instance != bound.instance)
-                name += " " + html(s.device->instances[size_t(option.instance)].name);
+                name += " " + html(s.device->instances[option.instance].name);
             const QColor tint = option.cost == Option::Cost::Free || option.cost == Option::Cost::Current ? t.ink
                                 : option.cost == Option::Cost::Impossible                                 ? t.muted
                                                                                                           : t.caution;
@@ -229,7 +229,7 @@ static QString routeText(const Device& device, const Route& route)
     const auto settings = [&] {
         QStringList out;
         for (const FieldCode& select : route.selects)
-            if (!device.pads[size_t(route.pad)].isPickedBy(select.ref))
+            if (!device.pads[route.pad].isPickedBy(select.ref))
                 out << QString("%1 = %2").arg(html(device.nameOf(select.ref)), html(codeName(device, select)));
         return out.join(", ");
     };
@@ -252,14 +252,14 @@ static QString routeText(const Device& device, const Route& route)
 QString padText(const Snapshot& s, PadIndex pad)
 {
     const Theme& t = Theme::get();
-    const Pad& facts = s.device->pads[size_t(pad)];
+    const Pad& facts = s.device->pads[pad];
     Sheet sheet;
     for (const Finding& finding : s.findings)
         if (finding.place.kind == Place::Kind::Pad && finding.place.id == facts.name)
             sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
-    const auto& claims = s.bindings.padClaims[size_t(pad)];
+    const auto& claims = s.bindings.padClaims[pad];
     for (const Claim& claim : claims) {
-        const Seat& seat = s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
+        const Seat& seat = s.bindings.needs[claim.need].seats[size_t(claim.seat)];
         sheet.row(html(seat.signal.title), needLink(s, claim.need));
     }
     if (claims.empty())
@@ -309,7 +309,7 @@ QString padText(const Snapshot& s, PadIndex pad)
     // Lanes lead to one signal in several roles; the first says it.
     QStringList said;
     for (const int r : facts.routes) {
-        const Route& route = s.device->routes[size_t(r)];
+        const Route& route = s.device->routes[r];
         const QString name = html(s.device->signalName(route));
         if (said.contains(name))
             continue;
@@ -324,8 +324,8 @@ QString registerText(const Snapshot& s, const std::string& dotted)
     const Theme& t = Theme::get();
     Sheet sheet;
     for (const RegisterValue& value : s.image.registers) {
-        const Register& reg = s.device->blockOf(value.instance).registers[size_t(value.reg)];
-        if (s.device->instances[size_t(value.instance)].name + "." + reg.name != dotted)
+        const Register& reg = s.device->blockOf(value.instance).registers[value.reg];
+        if (s.device->instances[value.instance].name + "." + reg.name != dotted)
             continue;
         sheet.row("Address", QString("0x%1").arg(s.device->addressOf(value.instance, value.reg), 8, 16, QChar('0')));
         sheet.row("After reset", QString("0x%1").arg(value.reset, 8, 16, QChar('0')));
@@ -428,7 +428,7 @@ QString planSummary(const Snapshot& s)
             break;
         const QString id = s.device->cores.size() > 1 ? html(core.id) + " " : QString();
         sheet.row(id.isEmpty() ? QString("Core") : id,
-                  html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));
+                  html(core.name) + " at " + html(format(s.rates.clocks[core.clock].rate)));
         sheet.row(id.isEmpty() ? QString("Flash, RAM") : id + "flash, RAM",
                   QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
     }

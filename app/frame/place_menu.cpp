@@ -76,10 +76,10 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
             showStation(Station::Wiring);
         });
     if (const ClockIndex clock =
-            bound.instance >= 0 ? s.device->instances[size_t(bound.instance)].kernel : ClockIndex();
+            bound.instance >= 0 ? s.device->instances[bound.instance].kernel : ClockIndex();
         clock >= 0)
-        menu.addAction(QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[size_t(clock)].name)),
-                       this, [this, node = s.device->clocks[size_t(clock)].id] {
+        menu.addAction(QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[clock].name)),
+                       this, [this, node = s.device->clocks[clock].id] {
                            view_.jump({Place::Kind::Clock, node, {}});
                        });
     if (station_ == Station::Tuning && tuning_->picture()->hasPicture()) {
@@ -114,7 +114,7 @@ void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
     const ClockIndex clock = s.device->findClock(id);
     if (clock < 0)
         return;
-    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const ClockNode& node = s.device->clocks[clock];
     addHeading(menu, QString::fromStdString(node.name).replace('&', "&&"));
     menu.addAction("Type a setting or a rate", this, [this] { inspector_->beginEdit({}); });
     const std::vector<ClockDecision> choices = clockChoices(*s.device, clock);
@@ -182,7 +182,7 @@ void MainWindow::addPadEntries(QMenu& menu, const std::string& pad)
     addCopy(menu, QString::fromStdString(pad));
     if (const auto net = s.board->nets.find(pad); net != s.board->nets.end())
         addCopy(menu, QString::fromStdString(net->second));
-    for (const Claim& claim : s.bindings.padClaims[size_t(index)])
+    for (const Claim& claim : s.bindings.padClaims[index])
         if (view_.selectedNeed() == s.plan.needs[claim.need].id)
             addNeedEntries(menu, s.plan.needs[claim.need].id);
 }

@@ -63,7 +63,7 @@ QString titleText(const Snapshot& s, const Runs::One& run)
         return QString::fromStdString("Supply falls below " +
                                       format(s.device->ranges[size_t(s.rates.range)].supplyMin));
     const ClockIndex clock = run.scenario.fails >= 0 ? run.scenario.fails : *run.scenario.dead.begin();
-    return QString::fromStdString(s.device->clocks[size_t(clock)].name) +
+    return QString::fromStdString(s.device->clocks[clock].name) +
            (run.scenario.fails >= 0 ? " fails later" : " never starts");
 }
 } // namespace

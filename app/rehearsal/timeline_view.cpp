@@ -87,14 +87,14 @@ void TimelineView::choose()
     highest_ = std::pow(10, std::ceil(std::log10(highest_ * 1.05) * 4) / 4);
     labels_ = 0;
     for (const PadSetup& setup : snapshot_->pads) {
-        const Seat& seat = snapshot_->bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
-        if (setup.wired || snapshot_->device->pads[size_t(setup.pad)].port < 0 ||
+        const Seat& seat = snapshot_->bindings.needs[setup.need].seats[size_t(setup.seat)];
+        if (setup.wired || snapshot_->device->pads[setup.pad].port < 0 ||
             (!setup.output && seat.signal.direction != SignalSpec::Direction::Out))
             continue;
-        const Need& need = snapshot_->plan.needs[size_t(setup.need)];
+        const Need& need = snapshot_->plan.needs[setup.need];
         lanes_.push_back(
             {setup.pad,
-             QString::fromStdString(device.pads[size_t(setup.pad)].name + "  " + need.title + " " + seat.signal.title),
+             QString::fromStdString(device.pads[setup.pad].name + "  " + need.title + " " + seat.signal.title),
              hueOf(*snapshot_, need)});
         labels_ = std::max(labels_, QFontMetricsF(Theme::get().text(11)).horizontalAdvance(lanes_.back().name));
     }
@@ -251,7 +251,7 @@ void TimelineView::paintClocks(QPainter& p)
     for (size_t k = clocks_.size(); k-- > 0;) {
         const ClockIndex clock = clocks_[k];
         const bool core = k < snapshot_->device->cores.size();
-        const bool source = snapshot_->device->clocks[size_t(clock)].isSource();
+        const bool source = snapshot_->device->clocks[clock].isSource();
         const QColor colour = core ? t.ink : source ? t.muted : t.hue(int(k));
         p.setPen(QPen(colour, core ? 2.4 : 1.4, source ? Qt::DashLine : Qt::SolidLine));
         double x = area.left(), rate = 0;
@@ -271,7 +271,7 @@ void TimelineView::paintClocks(QPainter& p)
         if (rate > 0)
             p.drawLine(QPointF(x, yOf(rate)), QPointF(area.right(), yOf(rate)));
         labels.push_back({rate > 0 ? yOf(rate) : area.bottom(),
-                          QString::fromStdString(snapshot_->device->clocks[size_t(clock)].name) + "  " +
+                          QString::fromStdString(snapshot_->device->clocks[clock].name) + "  " +
                               (rate > 0 ? rateText(rate) : QString("still")),
                           colour});
     }
@@ -352,7 +352,7 @@ void TimelineView::paintOperations(QPainter& p)
             continue;
         const QString label = QString::fromStdString(
                                   o.place.kind == Place::Kind::Clock
-                                      ? snapshot_->device->clocks[size_t(snapshot_->device->findClock(o.place.id))].name
+                                      ? snapshot_->device->clocks[snapshot_->device->findClock(o.place.id)].name
                                       : o.text) +
                               " " + QString::fromStdString(momentText(o.to - o.from));
         const double width = QFontMetricsF(p.font()).horizontalAdvance(label) + 8;

@@ -33,7 +33,7 @@ std::string OptionFinder::signalFor(const Place& place) const
             if (seat.pad < 0)
                 return seat.signal.id;
         for (const Seat& seat : seats)
-            if (place.kind == Place::Kind::Pad && seat.pad >= 0 && s.device->pads[size_t(seat.pad)].name == place.id)
+            if (place.kind == Place::Kind::Pad && seat.pad >= 0 && s.device->pads[seat.pad].name == place.id)
                 return seat.signal.id;
         return seats.empty() ? std::string() : seats.front().signal.id;
     }
@@ -101,8 +101,8 @@ bool OptionFinder::take(const Option& given, bool contest)
     const Option option = given;
     const auto snapshot = document_.sharedSnapshot();
     const Snapshot& s = *snapshot;
-    const std::string pad = s.device->pads[size_t(option.pad)].name;
-    const std::string need = s.plan.needs[size_t(need_)].id;
+    const std::string pad = s.device->pads[option.pad].name;
+    const std::string need = s.plan.needs[need_].id;
     const std::string signal = signal_;
     if (option.cost == Option::Cost::Current)
         return false;

@@ -34,8 +34,8 @@ QString wordText(std::uint32_t value)
 
 std::string registerName(const Snapshot& s, const RegisterValue& value)
 {
-    return s.device->instances[size_t(value.instance)].name + "." +
-           s.device->blockOf(value.instance).registers[size_t(value.reg)].name;
+    return s.device->instances[value.instance].name + "." +
+           s.device->blockOf(value.instance).registers[value.reg].name;
 }
 
 /// As the access is said in a data sheet.
@@ -78,7 +78,7 @@ BitsView::BitsView(Document& document, PendingText& pending, QWidget* parent)
 void BitsView::showNeed(NeedIndex need)
 {
     const bool other = !shown_ || need < 0 || need_ < 0 || !document_.isOpen() ||
-                       shown_->plan.needs[size_t(need_)].id != document_.snapshot().plan.needs[size_t(need)].id;
+                       shown_->plan.needs[need_].id != document_.snapshot().plan.needs[need].id;
     shown_ = document_.sharedSnapshot();
     need_ = need;
     if (other)
@@ -103,7 +103,7 @@ void BitsView::lightGoal(const std::string& goal)
 
 bool BitsView::decides(const FieldRef& ref) const
 {
-    const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
+    const BoundNeed& bound = shown_->bindings.needs[need_];
     if (bound.instance >= 0)
         return ref.instance == bound.instance;
     // A need without an instance of its own is seen in its pads and its interrupt line.
@@ -113,7 +113,7 @@ bool BitsView::decides(const FieldRef& ref) const
                 if (write.ref == ref)
                     return true;
     for (const PadSetup& setup : shown_->pads) {
-        const Pad& pad = shown_->device->pads[size_t(setup.pad)];
+        const Pad& pad = shown_->device->pads[setup.pad];
         if (setup.need != need_ || pad.port < 0)
             continue;
         if (pad.isPickedBy(ref))
@@ -134,8 +134,8 @@ QString BitsView::emptyText() const
     const QString nothing = "No register is set for this need yet.";
     if (!shown_ || need_ < 0)
         return nothing;
-    const Need& need = shown_->plan.needs[size_t(need_)];
-    const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
+    const Need& need = shown_->plan.needs[need_];
+    const BoundNeed& bound = shown_->bindings.needs[need_];
     const KindSpec* kind = findKind(need.kind);
     const bool known = tuningOf(need.kind).solve != nullptr;
     if (known || !kind || bound.instance < 0 || shown_->device->blockOf(bound.instance).registers.empty())
@@ -143,7 +143,7 @@ QString BitsView::emptyText() const
     return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are "
                    "set up; the program must set the registers of %2 itself.")
         .arg(QString::fromStdString(kind->title),
-             QString::fromStdString(shown_->device->instances[size_t(bound.instance)].name));
+             QString::fromStdString(shown_->device->instances[bound.instance].name));
 }
 
 std::vector<const RegisterValue*> BitsView::registers() const
@@ -207,13 +207,13 @@ std::vector<BitsView::Box> BitsView::boxes() const
     const auto list = registers();
     double y = 0;
     for (size_t i = 0; i < list.size(); ++i) {
-        const Register& reg = shown_->device->blockOf(list[i]->instance).registers[size_t(list[i]->reg)];
+        const Register& reg = shown_->device->blockOf(list[i]->instance).registers[list[i]->reg];
         std::vector<const Field*> fields;
         for (const Field& field : reg.fields)
             fields.push_back(&field);
         std::sort(fields.begin(), fields.end(), [](const Field* a, const Field* b) { return a->lsb < b->lsb; });
         // A port's register has a field a pad; those of other needs are no business of this one.
-        if (shown_->bindings.needs[size_t(need_)].instance < 0)
+        if (shown_->bindings.needs[need_].instance < 0)
             std::erase_if(fields, [&](const Field* field) {
                 return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) {
                     return &shown_->device->fieldOf(w.ref) == field && decides(w.ref);
@@ -507,7 +507,7 @@ void BitsView::edit(const std::string& dotted, const QString& text)
     const int y = std::max(0, int(box->rect.center().y()) - 12);
     editor_->setGeometry(x, y, wide, 24);
     edited_ = dotted;
-    const std::string need = shown_->plan.needs[size_t(need_)].id;
+    const std::string need = shown_->plan.needs[need_].id;
     const auto typed = [this, need, dotted, field = editor_] {
         pending_.typed(field, [this, need, dotted, field] { return commit(need, dotted, field->text()); });
     };
@@ -594,7 +594,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
         entry = enterField(*s, need, *field, std::string_view(text.toStdString()));
     } else {
         const Expected<std::uint32_t> word =
-            wordValue(s->device->blockOf(instance).registers[size_t(reg)], text.toStdString());
+            wordValue(s->device->blockOf(instance).registers[reg], text.toStdString());
         if (!word)
             return refuse(QString::fromStdString(word.problem().message));
         entry = enterRegister(*s, need, instance, reg, *word);
@@ -625,7 +625,7 @@ void BitsView::drop(const std::string& dotted)
 
 QString BitsView::wordsOf(const Box& box) const
 {
-    const Register& reg = shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)];
+    const Register& reg = shown_->device->blockOf(box.reg->instance).registers[box.reg->reg];
     if (!box.field) {
         QString text =
             QString("%1 = 0x%2").arg(QString::fromStdString(nameOf(box))).arg(box.reg->value, 8, 16, QChar('0'));

@@ -43,7 +43,7 @@ void GoalsForm::showNeed(NeedIndex need)
     std::string shape;
     std::string id;
     if (need >= 0) {
-        const Need& facts = document_.snapshot().plan.needs[size_t(need)];
+        const Need& facts = document_.snapshot().plan.needs[need];
         const KindSpec* kind = findKind(facts.kind);
         id = facts.id;
         for (const GoalSpec& goal : kind->goals)
@@ -95,7 +95,7 @@ void GoalsForm::build()
     const NeedIndex shown = shownNeed();
     if (shown < 0)
         return;
-    const Need& need = document_.snapshot().plan.needs[size_t(shown)];
+    const Need& need = document_.snapshot().plan.needs[shown];
     const KindSpec* kind = findKind(need.kind);
     int r = 0;
     const auto head = [&](const char* text, int column) {
@@ -190,7 +190,7 @@ void GoalsForm::fill()
         return;
     const Theme& t = Theme::get();
     const Snapshot& s = document_.snapshot();
-    const Need& need = s.plan.needs[size_t(shown)];
+    const Need& need = s.plan.needs[shown];
     for (auto& [id, row] : rows_) {
         const QString text = typeset(goalText(need, id));
         if (auto* combo = qobject_cast<QComboBox*>(row.editor)) {
@@ -203,7 +203,7 @@ void GoalsForm::fill()
         }
         // Rows of other titles are checks beside the goal; the station lists them.
         const Achieved* got = nullptr;
-        for (const Achieved& a : s.settings[size_t(shown)].achieved)
+        for (const Achieved& a : s.settings[shown].achieved)
             if (a.goal == id && !a.check)
                 got = &a;
         row.achieved->setText(!got ? QString() : got->unknown ? QString("set by hand") : typeset(got->achieved));
@@ -305,7 +305,7 @@ void GoalsForm::step(QLineEdit* edit, bool up)
     const NeedIndex shown = shownNeed();
     for (const auto& [id, row] : rows_)
         if (row.editor == edit && shown >= 0) {
-            const GoalSpec* spec = findKind(document_.snapshot().plan.needs[size_t(shown)].kind)->goal(id);
+            const GoalSpec* spec = findKind(document_.snapshot().plan.needs[shown].kind)->goal(id);
             if (!spec || spec->type == GoalSpec::Type::Text || spec->type == GoalSpec::Type::Name)
                 return;
             const FieldEntry next = stepGoal(document_.snapshot(), shown, spec->id, up);

@@ -212,7 +212,7 @@ NeedIndex TuningStation::shownNeed() const
 {
     if (!document_.isOpen() || document_.snapshot().plan.needs.empty())
         return -1;
-    const std::vector<Need>& needs = document_.snapshot().plan.needs;
+    const IndexVector<NeedIndex, Need>& needs = document_.snapshot().plan.needs;
     for (size_t n = 0; n < needs.size(); ++n)
         if (needs[n].id == lastNeed_)
             return n;
@@ -390,7 +390,7 @@ NeedIndex TuningStation::comparedNeed() const
     const NeedIndex shown = shownNeed();
     if (shown < 0 || comparedWith_.empty())
         return -1;
-    const std::vector<Need>& needs = document_.snapshot().plan.needs;
+    const IndexVector<NeedIndex, Need>& needs = document_.snapshot().plan.needs;
     for (size_t n = 0; n < needs.size(); ++n)
         if (needs[n].id == comparedWith_ && NeedIndex(n) != shown && needs[n].kind == needs[shown].kind)
             return n;
@@ -494,7 +494,7 @@ void TuningStation::refresh()
         for (const Need& need : s.plan.needs) {
             const InstanceIndex instance = s.device->findInstance(need.binding.instance);
             if (place.kind == Place::Kind::Clock
-                    ? instance >= 0 && s.device->instances[size_t(instance)].kernel == s.device->findClock(place.id)
+                    ? instance >= 0 && s.device->instances[instance].kernel == s.device->findClock(place.id)
                     : !need.binding.instance.empty() && need.binding.instance == place.id.substr(0, place.id.find('.')))
                 having.push_back(need.id);
         }

@@ -74,11 +74,11 @@ int NeedsList::rowOf(const std::string& need, const std::string& signal) const
     int whole = -1;
     for (size_t i = 0; i < rows_.size(); ++i) {
         const Row& row = rows_[i];
-        if (row.need < 0 || s.plan.needs[size_t(row.need)].id != need)
+        if (row.need < 0 || s.plan.needs[row.need].id != need)
             continue;
         if (row.seat < 0)
             whole = int(i);
-        else if (!signal.empty() && s.bindings.needs[size_t(row.need)].seats[size_t(row.seat)].signal.id == signal)
+        else if (!signal.empty() && s.bindings.needs[row.need].seats[size_t(row.seat)].signal.id == signal)
             return int(i);
     }
     return whole;
@@ -92,7 +92,7 @@ void NeedsList::followSelection()
         for (size_t n = 0; n < document_.snapshot().plan.needs.size(); ++n)
             if (document_.snapshot().plan.needs[n].id == place.sub)
                 for (const Seat& seat : document_.snapshot().bindings.needs[n].seats)
-                    if (seat.pad >= 0 && document_.snapshot().device->pads[size_t(seat.pad)].name == place.id)
+                    if (seat.pad >= 0 && document_.snapshot().device->pads[seat.pad].name == place.id)
                         signal = seat.signal.id;
     setCurrentRow(view_.selectedNeed().empty() ? -1 : rowOf(view_.selectedNeed(), signal));
 }
@@ -101,10 +101,10 @@ Place NeedsList::placeOf(int row) const
 {
     const Snapshot& s = document_.snapshot();
     const Row& r = rows_[size_t(row)];
-    const std::string& need = s.plan.needs[size_t(r.need)].id;
+    const std::string& need = s.plan.needs[r.need].id;
     if (r.seat < 0)
         return {Place::Kind::Need, need, {}};
-    return {Place::Kind::Signal, need, s.bindings.needs[size_t(r.need)].seats[size_t(r.seat)].signal.id};
+    return {Place::Kind::Signal, need, s.bindings.needs[r.need].seats[size_t(r.seat)].signal.id};
 }
 
 int NeedsList::rowHeight(int row) const
@@ -118,9 +118,9 @@ QString NeedsList::rowText(int row) const
     if (r.need < 0)
         return QString::fromStdString(r.part);
     const Snapshot& s = document_.snapshot();
-    const Need& need = s.plan.needs[size_t(r.need)];
+    const Need& need = s.plan.needs[r.need];
     const KindSpec* kind = findKind(need.kind);
-    const auto state = s.bindings.needs[size_t(r.need)].state;
+    const auto state = s.bindings.needs[r.need].state;
     const QString how = state == BoundNeed::State::Bound  ? "bound"
                         : state == BoundNeed::State::Open ? "open"
                                                           : "contested";
@@ -140,14 +140,14 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         drawLine(p, rect.adjusted(12, 4, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(r.part));
         return;
     }
-    const Need& need = s.plan.needs[size_t(r.need)];
-    const BoundNeed& bound = s.bindings.needs[size_t(r.need)];
+    const Need& need = s.plan.needs[r.need];
+    const BoundNeed& bound = s.bindings.needs[r.need];
     const QColor hue = hueOf(s, need);
     p.fillRect(QRect(rect.left() + 5, rect.top(), 2, rect.height()), hue);
     QRect text = rect.adjusted(32, 0, -10, 0);
     if (r.seat >= 0) {
         const Seat& seat = bound.seats[size_t(r.seat)];
-        const bool contested = seat.pad >= 0 && s.bindings.padClaims[size_t(seat.pad)].size() > 1;
+        const bool contested = seat.pad >= 0 && s.bindings.padClaims[seat.pad].size() > 1;
         const QRectF box(left + 18, rect.center().y() - 3, 7, 7);
         drawStateMark(p, box,
                       contested                                  ? BoundNeed::State::Contested
@@ -163,7 +163,7 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         p.setFont(t.mono(11));
         p.setPen(seat.impossible.empty() ? t.ink : t.error);
         drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight,
-                 seat.pad < 0 ? QString("\u2013") : QString::fromStdString(s.device->pads[size_t(seat.pad)].name));
+                 seat.pad < 0 ? QString("\u2013") : QString::fromStdString(s.device->pads[seat.pad].name));
         return;
     }
     const QRectF box(left + 4, rect.center().y() - 4, 9, 9);

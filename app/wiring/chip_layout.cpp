@@ -24,11 +24,11 @@ int LayoutStage::pinOf(const Seat& seat) const
 double LayoutStage::around(PinIndex pin, bool left) const
 {
     const QRectF& b = out_.body;
-    const QPointF p = out_.pins[size_t(pin)].tip;
+    const QPointF p = out_.pins[pin].tip;
     const double x = left ? p.x() - b.left() : b.right() - p.x();
     const double half = b.width() / 2;
     const double whole = b.width() + b.height();
-    switch (out_.pins[size_t(pin)].side) {
+    switch (out_.pins[pin].side) {
     case Side::Top:
         return (half - x) / whole;
     case Side::Bottom:
@@ -86,7 +86,7 @@ private:
         std::vector<int> pins;
         for (const auto& t : card.terminals)
             if (t.need >= 0)
-                if (const PinIndex pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]); pin >= 0)
+                if (const PinIndex pin = pinOf(s_.bindings.needs[t.need].seats[size_t(t.seat)]); pin >= 0)
                     pins.push_back(pin);
         return pins;
     }
@@ -122,7 +122,7 @@ private:
             }
             double x = 0;
             for (const PinIndex pin : pins)
-                x += out_.pins[size_t(pin)].tip.x() - middle;
+                x += out_.pins[pin].tip.x() - middle;
             card.left = x <= 0;
             load[card.left ? 0 : 1] += heightOf(card) + kCardGap;
         }
@@ -181,7 +181,7 @@ private:
 
     double keyOf(const ChipLayout::Terminal& t, bool left) const
     {
-        const PinIndex pin = t.need < 0 ? -1 : pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
+        const PinIndex pin = t.need < 0 ? -1 : pinOf(s_.bindings.needs[t.need].seats[size_t(t.seat)]);
         return pin < 0 ? 2 : around(pin, left);
     }
 };
@@ -205,7 +205,7 @@ QRectF labelled(const Snapshot& s, const ChipLayout& layout)
     const double room = ChipLayout::kLabelGap + ChipLayout::kLabelLength;
     for (size_t i = 0; i < layout.pins.size(); ++i) {
         const PadIndex pad = s.device->package.pins[i].pad;
-        if (pad < 0 || s.bindings.padClaims[size_t(pad)].empty() ||
+        if (pad < 0 || s.bindings.padClaims[pad].empty() ||
             std::any_of(layout.wires.begin(), layout.wires.end(),
                         [i](const ChipLayout::Wire& wire) { return wire.pin == int(i); }))
             continue;
@@ -297,7 +297,7 @@ const ChipLayout::Terminal* ChipLayout::terminalOf(NeedIndex need, int seat) con
 QPolygonF ChipLayout::ghost(const QPointF& from, PinIndex index) const
 {
     // A straight run to a point before the leg: ghosts are many and brief, so lanes would only confuse.
-    const Pin& pin = pins[size_t(index)];
+    const Pin& pin = pins[index];
     QPointF out(0, 0);
     switch (pin.side) {
     case Side::Left:

@@ -69,7 +69,7 @@ public:
             for (const auto& t : card.terminals) {
                 if (t.need < 0)
                     continue;
-                const PinIndex pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
+                const PinIndex pin = pinOf(s_.bindings.needs[t.need].seats[size_t(t.seat)]);
                 if (pin < 0)
                     continue;
                 Draft d;
@@ -78,7 +78,7 @@ public:
                 d.terminal = &t;
                 d.y = t.tip.y();
                 d.around = around(pin, card.left);
-                const Side s = out_.pins[size_t(pin)].side;
+                const Side s = out_.pins[pin].side;
                 d.far = s == (card.left ? Side::Right : Side::Left);
                 const double target = targetY(pin);
                 d.up = d.far ? target < out_.body.center().y() : s == Side::Top || (s != Side::Bottom && target < d.y);
@@ -92,7 +92,7 @@ public:
             return a.up ? a.around > b.around : a.around < b.around;
         });
         for (Draft& d : drafts) {
-            const Side s = out_.pins[size_t(d.wire.pin)].side;
+            const Side s = out_.pins[d.wire.pin].side;
             const double target = d.far ? (d.up ? out_.body.top() - 40 : out_.body.bottom() + 40) : targetY(d.wire.pin);
             if (std::abs(target - d.y) > 1e-6 || s == Side::Top || s == Side::Bottom)
                 d.lane = side[d.card->left ? 0 : 1].take({std::min(target, d.y), std::max(target, d.y)}, d.up);
@@ -100,7 +100,7 @@ public:
                 d.farLane = side[d.card->left ? 1 : 0].take(
                     {std::min(target, targetY(d.wire.pin)), std::max(target, targetY(d.wire.pin))}, 2);
             if (d.far || s == Side::Top || s == Side::Bottom) {
-                const double x = out_.pins[size_t(d.wire.pin)].tip.x();
+                const double x = out_.pins[d.wire.pin].tip.x();
                 const double from = d.card->left ? out_.body.left() - 100 : out_.body.right() + 100;
                 Lanes& edge = (d.far ? d.up : s == Side::Top) ? top : bottom;
                 d.edgeLane = 0;
@@ -122,7 +122,7 @@ public:
                 t.tip.setX(card.left ? card.box.right() : card.box.left());
         }
         for (Draft& d : drafts) {
-            const ChipLayout::Pin& pin = out_.pins[size_t(d.wire.pin)];
+            const ChipLayout::Pin& pin = out_.pins[d.wire.pin];
             const auto laneX = [&](bool left, int lane) {
                 const double off = kLeg + kFirstLane + kLane * lane;
                 return left ? out_.body.left() - off : out_.body.right() + off;
@@ -152,13 +152,13 @@ public:
 private:
     double targetY(PinIndex pin) const
     {
-        switch (out_.pins[size_t(pin)].side) {
+        switch (out_.pins[pin].side) {
         case Side::Top:
             return out_.body.top() - 40;
         case Side::Bottom:
             return out_.body.bottom() + 40;
         default:
-            return out_.pins[size_t(pin)].tip.y();
+            return out_.pins[pin].tip.y();
         }
     }
 

@@ -134,25 +134,25 @@ std::optional<Place> ChipView::placeAt(const QPointF& scene) const
 {
     const Snapshot& s = shown();
     if (const PinIndex pin = layout_.pinAt(scene, kPinReach); pin >= 0) {
-        const PackagePin& facts = s.device->package.pins[size_t(pin)];
+        const PackagePin& facts = s.device->package.pins[pin];
         if (facts.pad < 0)
             return std::nullopt;
-        const auto& claims = s.bindings.padClaims[size_t(facts.pad)];
-        return Place{Place::Kind::Pad, facts.name, claims.empty() ? "" : s.plan.needs[size_t(claims.front().need)].id};
+        const auto& claims = s.bindings.padClaims[facts.pad];
+        return Place{Place::Kind::Pad, facts.name, claims.empty() ? "" : s.plan.needs[claims.front().need].id};
     }
     if (const ChipLayout::Card* card = layout_.cardAt(scene)) {
         for (const auto& t : card->terminals)
             if (t.need >= 0 && std::abs(t.tip.y() - scene.y()) < 7.5)
-                return Place{Place::Kind::Signal, s.plan.needs[size_t(t.need)].id,
-                             s.bindings.needs[size_t(t.need)].seats[size_t(t.seat)].signal.id};
+                return Place{Place::Kind::Signal, s.plan.needs[t.need].id,
+                             s.bindings.needs[t.need].seats[size_t(t.seat)].signal.id};
         for (const Need& need : s.plan.needs)
             if (need.part == s.board->parts[size_t(card->part)].id)
                 return Place{Place::Kind::Need, need.id, {}};
     }
     if (const int wire = layout_.wireAt(scene, kWireReach); wire >= 0) {
         const auto& w = layout_.wires[size_t(wire)];
-        return Place{Place::Kind::Signal, s.plan.needs[size_t(w.need)].id,
-                     s.bindings.needs[size_t(w.need)].seats[size_t(w.seat)].signal.id};
+        return Place{Place::Kind::Signal, s.plan.needs[w.need].id,
+                     s.bindings.needs[w.need].seats[size_t(w.seat)].signal.id};
     }
     return std::nullopt;
 }
@@ -162,7 +162,7 @@ const Option* ChipView::optionAt(const QPointF& scene) const
     const PinIndex pin = layout_.pinAt(scene, kPinReach);
     if (pin < 0)
         return nullptr;
-    const PadIndex pad = shown().device->package.pins[size_t(pin)].pad;
+    const PadIndex pad = shown().device->package.pins[pin].pad;
     for (const Option& option : finder_.options()) // cheapest first
         if (option.pad == pad)
             return &option;
@@ -235,12 +235,12 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
                     : pin.kind == PackagePin::Kind::Ground ? ", ground"
                                                            : ", dedicated";
         } else {
-            const auto& claims = s.bindings.padClaims[size_t(pin.pad)];
+            const auto& claims = s.bindings.padClaims[pin.pad];
             for (const Claim& claim : claims)
                 name += QString(", %1 %2").arg(
-                    QString::fromStdString(s.plan.needs[size_t(claim.need)].title),
+                    QString::fromStdString(s.plan.needs[claim.need].title),
                     QString::fromStdString(
-                        s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title));
+                        s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title));
             if (const auto net = s.board->nets.find(pin.name); net != s.board->nets.end())
                 name += ", net " + QString::fromStdString(net->second);
             name += claims.empty() ? ", free" : claims.size() > 1 ? ", in conflict" : "";
@@ -255,8 +255,8 @@ void ChipView::chooseAccessibleItem(int item)
     if (!document_.isOpen())
         return;
     const auto& pins = document_.snapshot().device->package.pins;
-    if (item >= 0 && item < int(pins.size()) && pins[size_t(item)].pad >= 0)
-        view_.select({Place::Kind::Pad, pins[size_t(item)].name, {}});
+    if (item >= 0 && item < int(pins.size()) && pins[item].pad >= 0)
+        view_.select({Place::Kind::Pad, pins[item].name, {}});
 }
 
 void ChipView::mousePressEvent(QMouseEvent* event)
@@ -374,16 +374,16 @@ QString ChipView::tipFor(const QPointF& scene) const
     const PinIndex pin = layout_.pinAt(scene, kPinReach);
     if (pin < 0)
         return {};
-    const PackagePin& facts = s.device->package.pins[size_t(pin)];
+    const PackagePin& facts = s.device->package.pins[pin];
     QString text = QString("Pin %1, %2").arg(QString::fromStdString(facts.number), QString::fromStdString(facts.name));
     if (const Option* option = optionAt(scene))
         return text + "\n" + QString::fromStdString(option->reason);
     if (facts.pad < 0)
         return text;
-    for (const Claim& claim : s.bindings.padClaims[size_t(facts.pad)])
+    for (const Claim& claim : s.bindings.padClaims[facts.pad])
         text +=
-            "\n" + QString::fromStdString(s.plan.needs[size_t(claim.need)].title + ": " +
-                                          s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title);
+            "\n" + QString::fromStdString(s.plan.needs[claim.need].title + ": " +
+                                          s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title);
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
         text += "\nnet " + QString::fromStdString(net->second);
     return text;
@@ -394,10 +394,10 @@ QStringList ChipView::dragText() const
     if (!dragged_ || finder_.need() < 0)
         return {};
     const Snapshot& s = shown();
-    const Need& need = s.plan.needs[size_t(finder_.need())];
+    const Need& need = s.plan.needs[finder_.need()];
     const PinIndex pin = layout_.pinAt(dragPoint_, kPinReach);
     QString what = QString::fromStdString(need.title);
-    const auto& seats = s.bindings.needs[size_t(finder_.need())].seats;
+    const auto& seats = s.bindings.needs[finder_.need()].seats;
     for (const Seat& seat : seats)
         if (seat.signal.id == finder_.signal() && (dragged_->kind == Place::Kind::Signal || pin >= 0) &&
             seats.size() > 1)
@@ -405,7 +405,7 @@ QStringList ChipView::dragText() const
     if (pin < 0)
         return {dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_) ? what + ": best free pads"
                                                                                          : what};
-    const QString name = QString::fromStdString(s.device->package.pins[size_t(pin)].name);
+    const QString name = QString::fromStdString(s.device->package.pins[pin].name);
     const Option* option = optionAt(dragPoint_);
     if (!option)
         return {QString("%1 \u2192 %2: cannot carry it").arg(what, name)};
@@ -427,7 +427,7 @@ QStringList ChipView::dragText() const
 bool ChipView::emphasised(NeedIndex need) const
 {
     const std::string selected = view_.selectedNeed();
-    const Need& shownNeed = shown().plan.needs[size_t(need)];
+    const Need& shownNeed = shown().plan.needs[need];
     if (view_.preview()) {
         // What would move stands out.
         const Need* now = document_.snapshot().plan.need(shownNeed.id);

@@ -22,12 +22,12 @@ void ChipView::drawGhosts(QPainter& p) const
     const Theme& t = Theme::get();
     const Snapshot& s = shown();
     int seat = -1;
-    for (size_t i = 0; i < s.bindings.needs[size_t(need)].seats.size(); ++i)
-        if (s.bindings.needs[size_t(need)].seats[i].signal.id == finder_.signal())
+    for (size_t i = 0; i < s.bindings.needs[need].seats.size(); ++i)
+        if (s.bindings.needs[need].seats[i].signal.id == finder_.signal())
             seat = int(i);
     const ChipLayout::Terminal* terminal = layout_.terminalOf(need, seat);
     const QPointF from = dragged_ ? dragPoint_ : terminal ? terminal->tip : layout_.body.center();
-    const QColor hue = hueOf(s, s.plan.needs[size_t(need)]);
+    const QColor hue = hueOf(s, s.plan.needs[need]);
     std::set<int> drawn;
     // With many options (a port's bit can go anywhere) lines would cover the picture; then only the pads are marked.
     const bool lines = finder_.options().size() <= 16 && !dragged_;
@@ -56,7 +56,7 @@ void ChipView::drawGhosts(QPainter& p) const
             p.setBrush(Qt::NoBrush);
             p.drawPolyline(layout_.ghost(from, pin));
         }
-        const QRectF ring = layout_.pins[size_t(pin)].box.adjusted(-3.5, -3.5, 3.5, 3.5);
+        const QRectF ring = layout_.pins[pin].box.adjusted(-3.5, -3.5, 3.5, 3.5);
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(colour, no ? 1 : 1.6, no ? Qt::DotLine : Qt::SolidLine));
         // Shape says the cost: a ring is free, a diamond costs something, a cross is impossible.
@@ -71,7 +71,7 @@ void ChipView::drawGhosts(QPainter& p) const
             p.drawEllipse(ring);
         }
         if (lines && number <= 9)
-            drawOptionLabel(p, option, number, layout_.pins[size_t(pin)], labels);
+            drawOptionLabel(p, option, number, layout_.pins[pin], labels);
     }
     if (!dragged_)
         return;
@@ -96,7 +96,7 @@ void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, co
         label += option.instance < 0
                      ? QString(" \u00b7 moves")
                      : " \u00b7 moves all to " +
-                           QString::fromStdString(document_.snapshot().device->instances[size_t(option.instance)].name);
+                           QString::fromStdString(document_.snapshot().device->instances[option.instance].name);
     else if (option.cost == Option::Cost::Room)
         label += option.others == 1  ? QString(" \u00b7 moves 1 other")
                  : option.others > 1 ? QString(" \u00b7 moves %1 others").arg(option.others)
@@ -145,7 +145,7 @@ void ChipView::drawChain(QPainter& p, const Edit& room) const
         const int index = set ? needIndex(set->need) : -1;
         if (index < 0 || index == finder_.need())
             continue;
-        const Need& need = s.plan.needs[size_t(index)];
+        const Need& need = s.plan.needs[index];
         for (const auto& [signal, pad] : set->binding.pads) {
             const auto was = need.binding.pads.find(signal);
             if (was == need.binding.pads.end() || was->second == pad)

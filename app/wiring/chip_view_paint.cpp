@@ -88,12 +88,12 @@ void ChipView::drawCards(QPainter& p) const
             const bool on = terminal.need >= 0;
             if (on) {
                 const Place& sel = view_.selected();
-                const Need& need = s.plan.needs[size_t(terminal.need)];
+                const Need& need = s.plan.needs[terminal.need];
                 const std::string& signal =
-                    s.bindings.needs[size_t(terminal.need)].seats[size_t(terminal.seat)].signal.id;
+                    s.bindings.needs[terminal.need].seats[size_t(terminal.seat)].signal.id;
                 if (sel.kind == Place::Kind::Signal && sel.id == need.id && sel.sub == signal)
                     p.fillRect(row.adjusted(-6, 0, 3, 0), t.sunken);
-                const Seat& seat = s.bindings.needs[size_t(terminal.need)].seats[size_t(terminal.seat)];
+                const Seat& seat = s.bindings.needs[terminal.need].seats[size_t(terminal.seat)];
                 if (seat.pad < 0) {
                     const QRectF box(card.left ? row.right() - 1 : row.left() - 6, row.center().y() - 3.5, 7, 7);
                     drawStateMark(p, box, BoundNeed::State::Open, hue);
@@ -116,9 +116,9 @@ void ChipView::drawWires(QPainter& p) const
         for (const auto& wire : layout_.wires) {
             if (emphasised(wire.need) != above)
                 continue;
-            const Need& need = s.plan.needs[size_t(wire.need)];
+            const Need& need = s.plan.needs[wire.need];
             const bool contested =
-                s.bindings.padClaims[size_t(s.device->package.pins[size_t(wire.pin)].pad)].size() > 1 ||
+                s.bindings.padClaims[s.device->package.pins[wire.pin].pad].size() > 1 ||
                 contender(wire.need, wire.seat) >= 0;
             const bool picked = !view_.selectedNeed().empty() && above;
             QPen pen(faded(hueOf(s, need), above ? 1 : 0.32), picked ? 1.9 : 1.3);
@@ -186,10 +186,10 @@ void ChipView::drawGrid(QPainter& p) const
     }
     for (const auto& wire : layout_.wires) {
         const bool above = emphasised(wire.need);
-        p.setPen(QPen(faded(hueOf(s, s.plan.needs[size_t(wire.need)]), above ? 1 : 0.45),
+        p.setPen(QPen(faded(hueOf(s, s.plan.needs[wire.need]), above ? 1 : 0.45),
                       above && !view_.selectedNeed().empty() ? 1.9 : 1.2));
         p.setBrush(Qt::NoBrush);
-        p.drawPolyline(layout_.pins[size_t(wire.pin)].escape);
+        p.drawPolyline(layout_.pins[wire.pin].escape);
     }
     if (layout_.hole.isNull())
         return;
@@ -225,7 +225,7 @@ void ChipView::drawPins(QPainter& p) const
     for (size_t i = 0; i < layout_.pins.size(); ++i) {
         const ChipLayout::Pin& pin = layout_.pins[i];
         const PackagePin& facts = s.device->package.pins[i];
-        const auto* claims = facts.pad >= 0 ? &s.bindings.padClaims[size_t(facts.pad)] : nullptr;
+        const auto* claims = facts.pad >= 0 ? &s.bindings.padClaims[facts.pad] : nullptr;
         const bool used = claims && !claims->empty();
         if (facts.pad < 0) {
             p.fillRect(pin.box, t.ink);
@@ -234,16 +234,16 @@ void ChipView::drawPins(QPainter& p) const
             p.setBrush(t.paper);
             p.drawRect(pin.box.adjusted(0.5, 0.5, -0.5, -0.5));
         } else {
-            const QColor hue = hueOf(s, s.plan.needs[size_t(claims->front().need)]);
+            const QColor hue = hueOf(s, s.plan.needs[claims->front().need]);
             const Claim& claim = claims->front();
             const NeedIndex other =
                 claims->size() > 1 ? claims->back().need : NeedIndex(contender(claim.need, claim.seat));
             drawStateMark(p, pin.box, other >= 0 ? BoundNeed::State::Contested : BoundNeed::State::Bound, hue,
-                          other >= 0 ? hueOf(s, s.plan.needs[size_t(other)]) : QColor());
-            const Need& need = s.plan.needs[size_t(claim.need)];
+                          other >= 0 ? hueOf(s, s.plan.needs[other]) : QColor());
+            const Need& need = s.plan.needs[claim.need];
             if (s.plan.held(holdOfNeed(need.id)) ||
                 s.plan.held(
-                    holdOfSignal(need.id, s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id)))
+                    holdOfSignal(need.id, s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.id)))
                 drawHoldBar(p, pin.box);
         }
         const bool selected = view_.selected().kind == Place::Kind::Pad && view_.selected().id == facts.name;
@@ -298,8 +298,8 @@ void ChipView::drawPins(QPainter& p) const
         // Without a wire to a part, the pad itself is labelled with its need.
         if (used && !wired[i]) {
             const Claim& claim = claims->front();
-            const BoundNeed& bound = s.bindings.needs[size_t(claim.need)];
-            const Need& need = s.plan.needs[size_t(claim.need)];
+            const BoundNeed& bound = s.bindings.needs[claim.need];
+            const Need& need = s.plan.needs[claim.need];
             const QString text = QString::fromStdString(
                 bound.seats.size() > 1 ? need.title + " " + bound.seats[size_t(claim.seat)].signal.id : need.title);
             const double out = ChipLayout::kLabelGap;
@@ -371,7 +371,7 @@ void ChipView::drawContests(QPainter& p) const
                 continue;
             QString who;
             for (const Claim& claim : contest.claims)
-                who += (who.isEmpty() ? "" : ", ") + QString::fromStdString(s.plan.needs[size_t(claim.need)].title);
+                who += (who.isEmpty() ? "" : ", ") + QString::fromStdString(s.plan.needs[claim.need].title);
             const QString text = QString("%1: %2").arg(QString::fromStdString(s.device->package.pins[i].name), who);
             p.setFont(t.text(10, true));
             QRectF box = QFontMetricsF(p.font()).boundingRect(text).adjusted(-6, -3, 6, 3);

@@ -62,14 +62,14 @@ QVariant PinSheetModel::data(const QModelIndex& index, int role) const
     case Qt::FontRole: {
         // What the plan says stands out against what follows from the signal.
         const bool said = row.need >= 0 && findPinProperty(column.property) && id != "net" &&
-                          pinProperty(s.plan.needs[size_t(row.need)], row.signal, column.property);
+                          pinProperty(s.plan.needs[row.need], row.signal, column.property);
         return id == "pin" || id == "pad" || id == "signal" || id == "code" ? t.mono(11, said) : t.text(12, said);
     }
     case Qt::ForegroundRole:
         return row.contested && (id == "need" || id == "signal") ? t.error : row.pad < 0 ? t.muted : t.ink;
     case Qt::DecorationRole:
         if (id == "need" && row.need >= 0)
-            return hueOf(s, s.plan.needs[size_t(row.need)]);
+            return hueOf(s, s.plan.needs[row.need]);
         break;
     case Qt::ToolTipRole:
         if (row.pad >= 0 && *column.property)

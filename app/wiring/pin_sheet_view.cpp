@@ -114,7 +114,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
             const SheetRow& row = model_->row(sorted_->mapToSource(current).row());
             if (row.pad >= 0)
                 view_.select({Place::Kind::Pad, row.cells[1],
-                              row.need >= 0 ? document_.snapshot().plan.needs[size_t(row.need)].id : std::string()});
+                              row.need >= 0 ? document_.snapshot().plan.needs[row.need].id : std::string()});
         });
     connect(&view_, &ViewState::selectionChanged, this, &PinSheetView::followSelection);
 }
@@ -140,7 +140,7 @@ void PinSheetView::followSelection()
         const SheetRow& row = model_->row(r);
         const bool here = place.kind == Place::Kind::Pad
                               ? row.pad >= 0 && row.cells[1] == place.id
-                              : row.need >= 0 && document_.snapshot().plan.needs[size_t(row.need)].id == place.id &&
+                              : row.need >= 0 && document_.snapshot().plan.needs[row.need].id == place.id &&
                                     (place.sub.empty() || row.signal == place.sub);
         const QModelIndex shown =
             here ? sorted_->mapFromSource(model_->index(r, std::max(0, table_->currentIndex().column())))

@@ -109,7 +109,7 @@ void WiringStation::takeBest(const BoundAll& all, const std::string& why)
     // What stays open is the first thing to know.
     std::string text;
     for (const auto& [need, reason] : all.left)
-        text += document_.snapshot().plan.needs[size_t(need)].title + " stays unbound: " + reason + " ";
+        text += document_.snapshot().plan.needs[need].title + " stays unbound: " + reason + " ";
     Q_EMIT told(typeset(text + howGood(all.way) + (why.empty() ? "" : " " + why)));
 }
 

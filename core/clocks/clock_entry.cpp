@@ -12,7 +12,7 @@ namespace bindrel {
 
 Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std::string_view given)
 {
-    const ClockNode& node = device.clocks[size_t(clock)];
+    const ClockNode& node = device.clocks[clock];
     const std::string_view text = trimmed(given);
     if (text.empty())
         return takesCrystal(node)

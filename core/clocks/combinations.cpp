@@ -11,8 +11,8 @@ namespace bindrel {
 bool holds(const Device& device, const ClockCombination& combination, const Rates& rates)
 {
     return std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
-        const ClockState& clock = rates.clocks[size_t(term.clock)];
-        return clock.running && (clock.used || device.clocks[size_t(term.clock)].tier != "kernel") &&
+        const ClockState& clock = rates.clocks[term.clock];
+        return clock.running && (clock.used || device.clocks[term.clock].tier != "kernel") &&
                term.has(clock.setting);
     });
 }
@@ -21,10 +21,10 @@ std::string combinationText(const Device& device, const Rates& rates, const Cloc
 {
     std::vector<std::string> parts;
     for (const ClockCombination::Term& term : combination.terms) {
-        const ClockNode& node = device.clocks[size_t(term.clock)];
+        const ClockNode& node = device.clocks[term.clock];
         const std::string operation = operationText(device, rates, term.clock);
         parts.push_back(node.name + " " +
-                        (operation.empty() ? "at " + format(rates.clocks[size_t(term.clock)].rate) : operation));
+                        (operation.empty() ? "at " + format(rates.clocks[term.clock].rate) : operation));
     }
     return listed(parts);
 }

@@ -22,7 +22,7 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
         brokeBefore_.push_back(now.breaks(i));
         outsideBefore_.push_back(now.outside(i));
     }
-    const std::vector<ClockNode>& nodes = now.device().clocks;
+    const IndexVector<ClockIndex, ClockNode>& nodes = now.device().clocks;
     for (size_t i = 0; i < nodes.size(); ++i) {
         const ClockNode& node = nodes[i];
         const auto on = [&](int other) {
@@ -97,7 +97,7 @@ const std::vector<std::int64_t>& Completion::nearest(const ClockTrial& trial, Cl
     if (trial.settings(i).size() <= kMostSettings)
         return trial.settings(i);
     out = trial.settings(i);
-    const double input = trial.clocks[size_t(trial.inputOf(i))].hertz;
+    const double input = trial.clocks[trial.inputOf(i)].hertz;
     const double was = now_.clocks[i].hertz;
     const double ideal = node.type == ClockNode::Type::Divide ? input / was : was / input;
     if (node.dense && ideal > 0 && ideal < 1e9)
@@ -116,7 +116,7 @@ const std::vector<std::int64_t>& Completion::nearest(const ClockTrial& trial, Cl
 /// decided has been judged.
 bool Completion::wakesOutside(const ClockTrial& trial, ClockIndex clock) const
 {
-    for (int at = clock; at >= 0 && !now_.clocks[size_t(at)].running && !decided_[size_t(at)];
+    for (int at = clock; at >= 0 && !now_.clocks[at].running && !decided_[size_t(at)];
          at = trial.inputOf(size_t(at)))
         if (outside(trial, at))
             return true;
@@ -131,7 +131,7 @@ std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, ClockIndex i
     trial.clocks[i].setting = setting;
     if (now_.device().clocks[i].type == ClockNode::Type::Select && setting != now_.clocks[i].setting) {
         const int input = trial.inputOf(i);
-        if (input < 0 || trial.clocks[size_t(input)].rate.value.isZero() || wakesOutside(trial, input))
+        if (input < 0 || trial.clocks[input].rate.value.isZero() || wakesOutside(trial, input))
             return std::nullopt;
     }
     trial.compute(i);
@@ -198,7 +198,7 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
     std::vector<std::pair<double, std::int64_t>> rows;
     const double input = node.inputs.empty() || node.type == ClockNode::Type::Select
                              ? 0
-                             : trial.clocks[size_t(node.inputs.front().node)].hertz;
+                             : trial.clocks[node.inputs.front().node].hertz;
     std::vector<std::int64_t> few;
     for (const std::int64_t setting : nearest(trial, index, few)) {
         if (setting == now_.clocks[i].setting)
@@ -241,7 +241,7 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
         best_ = cost;
         bestSettings_.clear();
         for (const int i : part)
-            bestSettings_.emplace_back(i, trial.clocks[size_t(i)].setting);
+            bestSettings_.emplace_back(i, trial.clocks[i].setting);
         return;
     }
     const int index = part[at];
@@ -342,8 +342,8 @@ std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, 
         const int input = now_.inputOf(i);
         const auto moved = [&](int other) {
             return other >= 0 &&
-                   (leader[size_t(other)] >= 0 || trial.clocks[size_t(other)].rate != now_.clocks[size_t(other)].rate ||
-                    !(trial.clocks[size_t(other)].tolerance == now_.clocks[size_t(other)].tolerance));
+                   (leader[size_t(other)] >= 0 || trial.clocks[other].rate != now_.clocks[other].rate ||
+                    !(trial.clocks[other].tolerance == now_.clocks[other].tolerance));
         };
         const std::vector<RelativeLimit>& ceilings = trial.relative(i);
         const bool ceilingMoved = std::any_of(ceilings.begin(), ceilings.end(),
@@ -407,7 +407,7 @@ void Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& p
     const auto add = [&](ClockIndex clock) {
         if (clock < 0)
             return;
-        const TrialClock& c = trial.clocks[size_t(clock)];
+        const TrialClock& c = trial.clocks[clock];
         key.insert(key.end(), {clock, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(),
                                c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(),
                                c.setting});
@@ -416,7 +416,7 @@ void Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& p
             key.push_back(trial.sourceOf(size_t(clock)));
     };
     for (const int index : part) {
-        const ClockNode& node = now_.device().clocks[size_t(index)];
+        const ClockNode& node = now_.device().clocks[index];
         key.push_back(index);
         for (const ClockInput& input : node.inputs)
             if (!std::binary_search(part.begin(), part.end(), input.node))
@@ -440,7 +440,7 @@ void Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& p
 Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bounds& bounds)
 {
     for (const int i : others_)
-        trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
+        trial.clocks[i] = now_.clocks[i];
     markAdjustableClocks(trial, reach);
     bool broken = false;
     std::vector<std::vector<ClockIndex>> all = parts(trial, false);

@@ -30,7 +30,7 @@ bool Completion::threatened(const ClockTrial& trial, const ClockCombination& com
 {
     return !stoodBefore(combination) &&
            std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
-               return !decided_[size_t(term.clock)] || term.has(trial.clocks[size_t(term.clock)].setting);
+               return !decided_[size_t(term.clock)] || term.has(trial.clocks[term.clock].setting);
            });
 }
 
@@ -75,8 +75,8 @@ void Completion::markAdjustableClocks(const ClockTrial& trial, Reach reach)
                 strained_[size_t(term.clock)] = strained_[size_t(term.clock)] || !decided_[size_t(term.clock)];
     if (reach == Reach::Inputs)
         for (const int i : others_)
-            if (now_.device().clocks[size_t(i)].type == ClockNode::Type::Select && now_.clocks[size_t(i)].used)
-                for (const ClockInput& input : now_.device().clocks[size_t(i)].inputs)
+            if (now_.device().clocks[i].type == ClockNode::Type::Select && now_.clocks[i].used)
+                for (const ClockInput& input : now_.device().clocks[i].inputs)
                     for (int at = input.node; at >= 0 && !decided_[size_t(at)] && !strained_[size_t(at)];
                          at = now_.inputOf(size_t(at)))
                         strained_[size_t(at)] = true;
@@ -118,8 +118,8 @@ bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
                     [&](int below) { return !decided_[size_t(below)] && tooFastFor(trial, below, index); }))
         return true;
     const int input = trial.inputOf(i);
-    if (input >= 0 && (trial.clocks[size_t(input)].rate != now_.clocks[size_t(input)].rate ||
-                       !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
+    if (input >= 0 && (trial.clocks[input].rate != now_.clocks[input].rate ||
+                       !(trial.clocks[input].tolerance == now_.clocks[input].tolerance)))
         return true;
     // Its own rate is as it was; only what another clock demands can make it wrong.
     return counts(trial, index) && outside(trial, index) && !outsideBefore_[i];
@@ -140,7 +140,7 @@ bool Completion::mayRun(const ClockTrial& trial, ClockIndex index) const
     for (int i = index; i >= 0; i = trial.inputOf(size_t(i))) {
         if (decided_[size_t(i)])
             return true;
-        if (now_.device().clocks[size_t(i)].enable.valid() && !now_.clocks[size_t(i)].running)
+        if (now_.device().clocks[i].enable.valid() && !now_.clocks[i].running)
             return false;
     }
     return false;

@@ -53,8 +53,8 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
             const Need* other = plan.need(by);
             need = other ? NeedIndex(int(other - plan.needs.data())) : need;
             const InstanceIndex instance = other ? bindings.needs[need].instance : InstanceIndex();
-            if (instance < 0 || has(mode.drops, device.instances[size_t(instance)].domain) ||
-                !out.alive[size_t(device.instances[size_t(instance)].kernel)])
+            if (instance < 0 || has(mode.drops, device.instances[instance].domain) ||
+                !out.alive[size_t(device.instances[instance].kernel)])
                 return false;
         }
         return false;
@@ -62,14 +62,14 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
         const InstanceIndex instance = bindings.needs[n].instance;
         const bool line = watchesLine(plan.needs[n], bindings.needs[n]);
-        const bool off = instance >= 0 && has(mode.drops, device.instances[size_t(instance)].domain);
+        const bool off = instance >= 0 && has(mode.drops, device.instances[instance].domain);
         if (off)
             out.dropped.push_back(int(n));
-        if (instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n))
+        if (instance >= 0 && !off && out.alive[size_t(device.instances[instance].kernel)] && paced(n))
             out.working.push_back(int(n));
-        const bool interrupts = instance >= 0 && !device.instances[size_t(instance)].interrupts.empty();
+        const bool interrupts = instance >= 0 && !device.instances[instance].interrupts.empty();
         const bool runsOn =
-            instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n);
+            instance >= 0 && !off && out.alive[size_t(device.instances[instance].kernel)] && paced(n);
         if ((mode.wakesByAny && (line || (interrupts && runsOn))) || (mode.wakesByLines && line) ||
             (runsOn && has(mode.wakesBy, instance)))
             out.wakers.push_back(int(n));
@@ -98,10 +98,10 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
         return std::nullopt;
     Waking out;
     const auto turn = [&](ClockIndex clock) {
-        const std::vector<ClockInput>& inputs = device.clocks[size_t(clock)].inputs;
+        const std::vector<ClockInput>& inputs = device.clocks[clock].inputs;
         const auto at = std::find_if(inputs.begin(), inputs.end(),
                                      [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
-        if (device.clocks[size_t(clock)].type != ClockNode::Type::Select || at == inputs.end())
+        if (device.clocks[clock].type != ClockNode::Type::Select || at == inputs.end())
             return false;
         out.selects.emplace_back(clock, at - inputs.begin());
         return true;
@@ -112,12 +112,12 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
         for (const ClockIndex clock : pathToSource(rates, device.cpuClock()))
             if (turn(clock))
                 break;
-    const ClockNode& source = device.clocks[size_t(mode.wakesOn)];
+    const ClockNode& source = device.clocks[mode.wakesOn];
     Plan woken = plan;
     for (const auto& [select, setting] : out.selects)
-        woken.clocks[device.clocks[size_t(select)].id] = InputDecision{source.id};
+        woken.clocks[device.clocks[select].id] = InputDecision{source.id};
     // What nothing uses is not set: its rate is as after reset, where no other set of clocks has left another.
-    if (!rates.clocks[size_t(mode.wakesOn)].used && !plan.slow)
+    if (!rates.clocks[mode.wakesOn].used && !plan.slow)
         woken.clocks.erase(source.id);
     // It runs then, even if the plan keeps it off.
     if (runDecision(device, woken.clocks, mode.wakesOn).run == ClockRun::Off)

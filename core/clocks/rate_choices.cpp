@@ -10,7 +10,7 @@ namespace bindrel {
 std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan,
                                     const Bindings& bindings, ClockIndex clock, const std::function<bool()>& stopped)
 {
-    const ClockNode& node = device.clocks[size_t(clock)];
+    const ClockNode& node = device.clocks[clock];
     std::vector<RateChoice> out;
     Plan trial = plan;
     const auto said = plan.clocks.find(node.id);
@@ -21,7 +21,7 @@ std::vector<RateChoice> rateChoices(const Device& device, const Board& board, co
             continue;
         const ClockDecision decision = said == plan.clocks.end() ? choice : withChoice(said->second, choice);
         trial.clocks[node.id] = decision;
-        const ClockState state = computeRates(device, board, trial, bindings).clocks[size_t(clock)];
+        const ClockState state = computeRates(device, board, trial, bindings).clocks[clock];
         if (state.rate.defined() && state.rate.value > Rational(0))
             out.push_back({state.rate, decision});
     }

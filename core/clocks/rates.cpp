@@ -110,7 +110,7 @@ private:
         case ClockNode::Type::Follow:
             state.input = node.inputs.front().node;
             state.setting =
-                followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[size_t(node.follows)].setting);
+                followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[node.follows].setting);
             takeOver(state, state.setting);
             break;
         }
@@ -130,18 +130,18 @@ private:
         if (!decision.trimmed || !node.trim)
             return;
         const ClockIndex by = node.trim->by;
-        if (by >= 0 && (!rates_.clocks[size_t(by)].stopped.empty() || rates_.clocks[size_t(by)].rate.value.isZero()))
+        if (by >= 0 && (!rates_.clocks[by].stopped.empty() || rates_.clocks[by].rate.value.isZero()))
             return;
         state.trimmed = true;
         const Tolerance own = node.trim->tolerance;
-        const Tolerance from = by >= 0 ? rates_.clocks[size_t(by)].tolerance : Tolerance{};
+        const Tolerance from = by >= 0 ? rates_.clocks[by].tolerance : Tolerance{};
         state.tolerance = {Ppm((own.low.value + from.low.value).within64()),
                            Ppm((own.high.value + from.high.value).within64())};
     }
 
     void takeOver(ClockState& state, const Rational& factor)
     {
-        const ClockState& from = rates_.clocks[size_t(state.input)];
+        const ClockState& from = rates_.clocks[state.input];
         state.rate = Frequency((from.rate.value * factor).within64());
         state.tolerance = from.tolerance;
         state.stopped = from.stopped;
@@ -149,18 +149,18 @@ private:
 
     void use(int index)
     {
-        for (int i = index; i >= 0 && !rates_.clocks[size_t(i)].used; i = rates_.clocks[size_t(i)].input)
+        for (int i = index; i >= 0 && !rates_.clocks[i].used; i = rates_.clocks[i].input)
             useOne(i);
     }
 
     void useOne(int i)
     {
-        rates_.clocks[size_t(i)].used = true;
+        rates_.clocks[i].used = true;
         // What trims a clock, or what it falls back to, must run as well.
-        const ClockNode& node = device_.clocks[size_t(i)];
-        if (rates_.clocks[size_t(i)].trimmed && node.trim->by >= 0)
+        const ClockNode& node = device_.clocks[i];
+        if (rates_.clocks[i].trimmed && node.trim->by >= 0)
             use(node.trim->by);
-        if (rates_.clocks[size_t(i)].monitored && node.monitor)
+        if (rates_.clocks[i].monitored && node.monitor)
             use(node.monitor->fallsBackTo);
     }
 
@@ -173,10 +173,10 @@ private:
             const InstanceIndex instance = bindings.needs[n].instance;
             if (instance < 0)
                 continue;
-            const Instance& facts = device_.instances[size_t(instance)];
+            const Instance& facts = device_.instances[instance];
             use(facts.bus);
             use(facts.kernel);
-            rates_.clocks[size_t(facts.kernel)].users.push_back(static_cast<int>(n));
+            rates_.clocks[facts.kernel].users.push_back(static_cast<int>(n));
         }
         for (size_t i = 0; i < device_.clocks.size(); ++i)
             if (runOf(int(i)).run == ClockRun::On)
@@ -193,8 +193,8 @@ private:
             state.stopped = "nothing uses it";
             return;
         }
-        if (state.input >= 0 && !rates_.clocks[size_t(state.input)].running) {
-            state.stopped = rates_.clocks[size_t(state.input)].stopped;
+        if (state.input >= 0 && !rates_.clocks[state.input].running) {
+            state.stopped = rates_.clocks[state.input].stopped;
             return;
         }
         state.running = true;
@@ -202,8 +202,8 @@ private:
 
     int sourceOf(ClockIndex clock) const
     {
-        while (rates_.clocks[size_t(clock)].input >= 0)
-            clock = rates_.clocks[size_t(clock)].input;
+        while (rates_.clocks[clock].input >= 0)
+            clock = rates_.clocks[clock].input;
         return clock;
     }
 
@@ -222,7 +222,7 @@ private:
         bool broken = false;
         for (const RelativeLimit& relative : limit.relative) {
             // Two clocks from one source move together; of two sources the one may be fast while the other is slow.
-            const ClockState& other = rates_.clocks[size_t(relative.to)];
+            const ClockState& other = rates_.clocks[relative.to];
             if (relative.mirrored && other.rate.value.isZero())
                 continue;
             const Frequency bound = other.rate * relative.max;
@@ -244,7 +244,7 @@ private:
 
     void findWaitStates()
     {
-        const ClockState& clock = rates_.clocks[size_t(device_.flashClock)];
+        const ClockState& clock = rates_.clocks[device_.flashClock];
         const Frequency fastest = shifted(clock.rate, clock.tolerance.high);
         const std::vector<Frequency>& limits = device_.ranges[size_t(rates_.range)].waitStateLimits;
         for (size_t n = 0; n < limits.size(); ++n)
@@ -289,7 +289,7 @@ std::int64_t followFactor(const Device& device, const ClockNode& node, std::int6
 {
     if (node.follows < 0)
         return 1;
-    return followedSetting == device.clocks[size_t(node.follows)].unit ? node.factorWhenOne : node.factorElse;
+    return followedSetting == device.clocks[node.follows].unit ? node.factorWhenOne : node.factorElse;
 }
 
 RateLimit limitIn(const Device& device, const ClockNode& node, int range)
@@ -310,11 +310,11 @@ Rates computeRates(const Device& device, const Board& board, const Plan& plan, c
 
 bool isSet(const Device& device, const Rates& rates, ClockIndex clock)
 {
-    const ClockNode& node = device.clocks[size_t(clock)];
-    const ClockState& state = rates.clocks[size_t(clock)];
+    const ClockNode& node = device.clocks[clock];
+    const ClockState& state = rates.clocks[clock];
     const bool idle =
         !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(),
-                                               [&rates](ClockIndex by) { return rates.clocks[size_t(by)].running; });
+                                               [&rates](ClockIndex by) { return rates.clocks[by].running; });
     return state.used || (state.running && node.tier != "kernel" && !idle);
 }
 
@@ -374,15 +374,15 @@ const std::pair<Frequency, std::uint32_t>* driveFor(const ClockNode& node, const
 std::vector<ClockIndex> pathToSource(const Rates& rates, ClockIndex clock)
 {
     std::vector<ClockIndex> path;
-    for (int i = clock; i >= 0 && path.size() <= rates.clocks.size(); i = rates.clocks[size_t(i)].input)
+    for (int i = clock; i >= 0 && path.size() <= rates.clocks.size(); i = rates.clocks[i].input)
         path.push_back(i);
     return path;
 }
 
 std::string operationText(const Device& device, const Rates& rates, ClockIndex clock)
 {
-    const ClockNode& node = device.clocks[size_t(clock)];
-    const ClockState& state = rates.clocks[size_t(clock)];
+    const ClockNode& node = device.clocks[clock];
+    const ClockState& state = rates.clocks[clock];
     switch (node.type) {
     case ClockNode::Type::Divide:
         return "\u00f7" + factorText(node, state.setting);
@@ -393,7 +393,7 @@ std::string operationText(const Device& device, const Rates& rates, ClockIndex c
     case ClockNode::Type::Follow:
         return fmt::format("\u00d7{}", state.setting);
     case ClockNode::Type::Select:
-        return state.input < 0 ? "none" : "from " + device.clocks[size_t(state.input)].name;
+        return state.input < 0 ? "none" : "from " + device.clocks[state.input].name;
     case ClockNode::Type::Oscillator:
     case ClockNode::Type::Crystal:
     case ClockNode::Type::External:

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/device/board.h"
 #include "core/device/device.h"
 #include "core/pins/bindings.h"
@@ -32,12 +33,12 @@ struct ClockState {
     bool maxMovesAlong =
         false;      ///< `max` is part of a clock from the same source: its tolerance moves both, and does not count
     Ppm limitSlack; ///< a tolerance up to this is allowed for in the limits
-    std::vector<int> users; ///< needs whose instance has it as kernel clock
+    std::vector<NeedIndex> users; ///< needs whose instance has it as kernel clock
 };
 
 /// Every clock's rate, tolerance and limits, and what follows from them. Indices are those of Device::clocks.
 struct Rates {
-    std::vector<ClockState> clocks;
+    IndexVector<ClockIndex, ClockState> clocks;
     int range = 0; ///< into Device::ranges
     Voltage supply;
     /// Wait states that the flash needs; empty when even the most are too few.

@@ -111,12 +111,12 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
             target.withTolerance = false;
         if (const Looked other = look(ground, loose); !other.found.empty()) {
             for (const ReachTarget& target : one.targets) {
-                const TrialClock& clock = other.found.front().clocks[size_t(target.clock)];
+                const TrialClock& clock = other.found.front().clocks[target.clock];
                 if (!target.withTolerance ||
                     shifted(clock.rate, clock.tolerance.high) <= shifted(target.rate, target.permitted))
                     continue;
                 out.push_back(fmt::format("{} could be {}, but the tolerance of {} leaves less than {} headroom",
-                                          ground.device.clocks[size_t(target.clock)].name, format(clock.rate),
+                                          ground.device.clocks[target.clock].name, format(clock.rate),
                                           format(clock.tolerance), format(target.permitted)));
             }
             return out;
@@ -126,7 +126,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
     lossy.loseGoals = true;
     if (const Looked other = look(ground, lossy); !other.ways.empty()) {
         for (const NeedIndex need : other.ways.front().lost)
-            out.push_back(fmt::format("{} would miss a goal", ground.plan.needs[size_t(need)].title));
+            out.push_back(fmt::format("{} would miss a goal", ground.plan.needs[need].title));
         return out;
     }
     if (const Looked other = look(ground, lossy, true); !other.found.empty())
@@ -140,7 +140,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
                 if (const auto* set = std::get_if<SetClock>(&change);
                     set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
                     out.push_back(fmt::format("{} is held; it would have to be {}",
-                                              ground.device.clocks[size_t(ground.device.findClock(set->node))].name,
+                                              ground.device.clocks[ground.device.findClock(set->node)].name,
                                               set->value ? clockDecisionText(*set->value) : "reset value"));
     if (out.empty())
         out.push_back("no setting of the clocks in this path gives this rate");
@@ -210,7 +210,7 @@ std::string wayText(const Device& device, const ClockSolution& way)
         const ClockIndex clock = set ? device.findClock(set->node) : ClockIndex();
         if (clock < 0)
             continue;
-        const ClockNode& node = device.clocks[size_t(clock)];
+        const ClockNode& node = device.clocks[clock];
         const std::string value = clockDecisionText(set->value);
         if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply)
             parts.push_back(
@@ -218,7 +218,7 @@ std::string wayText(const Device& device, const ClockSolution& way)
         else if (node.type == ClockNode::Type::Select)
             parts.push_back(
                 fmt::format("{} from {}", node.name,
-                            device.findClock(value) < 0 ? value : device.clocks[size_t(device.findClock(value))].name));
+                            device.findClock(value) < 0 ? value : device.clocks[device.findClock(value)].name));
         else
             parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "reset value" : value));
     }
@@ -232,14 +232,14 @@ std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, 
         if (const auto* text = std::get_if<SetText>(&change); text && text->what == SetText::What::Range)
             out.push_back(describe(plan, change));
     for (const RateChanged& other : way.others)
-        out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[size_t(other.clock)].name, format(other.before),
+        out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[other.clock].name, format(other.before),
                                   other.after.value.isZero() ? "stopped" : format(other.after)));
     for (const ClockIndex clock : way.wakes)
-        out.push_back(device.clocks[size_t(clock)].name + " starts");
+        out.push_back(device.clocks[clock].name + " starts");
     for (const ClockIndex clock : way.stops)
-        out.push_back(device.clocks[size_t(clock)].name + " stops");
+        out.push_back(device.clocks[clock].name + " stops");
     for (const NeedIndex need : way.lost)
-        out.push_back(plan.needs[size_t(need)].title + " misses its goal");
+        out.push_back(plan.needs[need].title + " misses its goal");
     const Current more(way.current.value - way.currentBefore.value);
     if (!more.value.isZero())
         out.push_back(

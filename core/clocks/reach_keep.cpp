@@ -62,7 +62,7 @@ void ReachSearch::rankTargets(ReachKey& key) const
 {
     key.error = 0;
     for (const ReachTarget& target : request_.targets) {
-        const Frequency rate = trial_.clocks[size_t(target.clock)].rate;
+        const Frequency rate = trial_.clocks[target.clock].rate;
         if (target.kind == Kind::Rate) {
             const Rational error = errorOf(rate, target.rate).value.abs();
             key.error = error > key.error ? error : key.error;
@@ -76,8 +76,8 @@ std::vector<std::int64_t> ReachSearch::groupNow() const
 {
     std::vector<std::int64_t> group{trial_.range()};
     for (const int i : path_) {
-        const ClockNode& node = trial_.device().clocks[size_t(i)];
-        const TrialClock& clock = trial_.clocks[size_t(i)];
+        const ClockNode& node = trial_.device().clocks[i];
+        const TrialClock& clock = trial_.clocks[i];
         group.push_back(i);
         if (node.type == ClockNode::Type::Select || node.isSource() || request_.all)
             group.push_back(clock.setting);
@@ -101,7 +101,7 @@ bool ReachSearch::seenCheaper(int decided)
             break;
         if (neededUntil_[size_t(i)] <= decided)
             continue;
-        const TrialClock& c = trial_.clocks[size_t(i)];
+        const TrialClock& c = trial_.clocks[i];
         key.insert(key.end(), {i, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(),
                                c.tolerance.high.value.num(), c.tolerance.high.value.den()});
         if (settingMatters_[size_t(i)])

@@ -86,7 +86,7 @@ const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
 {
     const size_t i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
-    const Rational exact = trial_.clocks[size_t(node.inputs.front().node)].rate.value;
+    const Rational exact = trial_.clocks[node.inputs.front().node].rate.value;
     std::vector<std::int64_t>& known = fine_[{clock, exact.num(), exact.den()}];
     if (!known.empty())
         return known;
@@ -175,7 +175,7 @@ double ReachSearch::leastError(size_t t, size_t place, double rate)
     const Gains after = gainsBelow(chain, fraction, chain.size() - 1);
     if (before.dense || after.dense)
         return 0;
-    const ClockNode& node = now_.device().clocks[size_t(chain[fraction])];
+    const ClockNode& node = now_.device().clocks[chain[fraction]];
     const bool divides = node.type == ClockNode::Type::Divide;
     const double wanted = request_.targets[t].rate.toDouble();
     double least = std::numeric_limits<double>::max();
@@ -228,7 +228,7 @@ bool ReachSearch::look(ClockIndex clock, double rate)
         const ReachTarget& target = request_.targets[t];
         // Nothing on the way down makes a clock more accurate.
         if (target.withTolerance &&
-            trial_.clocks[size_t(clock)].tolerance.worst().toDouble() > target.permitted.toDouble() * 1.001 + 1e-6)
+            trial_.clocks[clock].tolerance.worst().toDouble() > target.permitted.toDouble() * 1.001 + 1e-6)
             return false;
         const Gains& gains = gains_[t][size_t(place)];
         const double low = wanted_[t].low / rate * (1 - kMargin);

@@ -150,7 +150,7 @@ void ReachSearch::numbers()
     leastErrors_.clear();
     neededUntil_.assign(onPath_.size(), -1);
     for (const int i : path_) {
-        const ClockNode& node = now_.device().clocks[size_t(i)];
+        const ClockNode& node = now_.device().clocks[i];
         int& until = neededUntil_[size_t(i)];
         for (const int other : completion_.dependents(size_t(i)))
             until = std::max(until, onPath_[size_t(other)] ? other : int(onPath_.size()));
@@ -237,7 +237,7 @@ void ReachSearch::assign(size_t at)
     // How accurate it is does not depend on its setting; what follows is looked at with that.
     if (scales)
         trial_.compute(i);
-    const double input = scales ? trial_.clocks[size_t(node.inputs.front().node)].hertz : 0;
+    const double input = scales ? trial_.clocks[node.inputs.front().node].hertz : 0;
     // Most settings of a divider fall here, so exact rates are not computed for them.
     const auto promises = [&](std::int64_t setting) {
         const double factor = node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting)

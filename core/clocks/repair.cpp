@@ -119,7 +119,7 @@ private:
             if (on[size_t(i)])
                 return;
             on[size_t(i)] = true;
-            const ClockNode& node = trial_.device().clocks[size_t(i)];
+            const ClockNode& node = trial_.device().clocks[i];
             if (node.follows >= 0)
                 addPath(on, node.follows);
             for (const RelativeLimit& relative : trial_.relative(size_t(i)))
@@ -143,7 +143,7 @@ private:
     std::vector<bool> pathOfNeed(NeedIndex need) const
     {
         std::vector<bool> on(trial_.size(), false);
-        const Instance& instance = trial_.device().instances[size_t(bindings_.needs[size_t(need)].instance)];
+        const Instance& instance = trial_.device().instances[bindings_.needs[need].instance];
         addPath(on, instance.kernel);
         addPath(on, instance.bus);
         return on;
@@ -333,7 +333,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
                                         format(range.supplyMin), format(range.supplyMax)));
     }
     for (const NeedIndex need : wrong.needs)
-        out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
+        out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[need].title));
     if (wrong.none())
         return out;
     const auto take = [&](const Repair& repair) {
@@ -342,7 +342,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
             out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
     };
     const auto missed = [&plan](NeedIndex need) {
-        return fmt::format("{} misses a goal", plan.needs[size_t(need)].title);
+        return fmt::format("{} misses a goal", plan.needs[need].title);
     };
     all.run();
     take(all);

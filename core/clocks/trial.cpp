@@ -63,8 +63,8 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
     root_[size_t(device.flashClock)] = true;
     for (const BoundNeed& need : bindings.needs)
         if (need.instance >= 0) {
-            root_[size_t(device.instances[size_t(need.instance)].bus)] = true;
-            root_[size_t(device.instances[size_t(need.instance)].kernel)] = true;
+            root_[size_t(device.instances[need.instance].bus)] = true;
+            root_[size_t(device.instances[need.instance].kernel)] = true;
         }
     for (size_t i = 0; i < count; ++i)
         if (root_[i])
@@ -130,8 +130,8 @@ void ClockTrial::computeExactly(ClockIndex index)
         clock.rate = runs ? facts.rate : Frequency();
         clock.tolerance = facts.tolerance;
         const bool by = node.trim && node.trim->by >= 0;
-        if (clock.trimmed && node.trim && (!by || !clocks[size_t(node.trim->by)].rate.value.isZero())) {
-            const Tolerance from = by ? clocks[size_t(node.trim->by)].tolerance : Tolerance{};
+        if (clock.trimmed && node.trim && (!by || !clocks[node.trim->by].rate.value.isZero())) {
+            const Tolerance from = by ? clocks[node.trim->by].tolerance : Tolerance{};
             clock.tolerance = {Ppm((node.trim->tolerance.low.value + from.low.value).within64()),
                                Ppm((node.trim->tolerance.high.value + from.high.value).within64())};
         }
@@ -144,7 +144,7 @@ void ClockTrial::computeExactly(ClockIndex index)
         clock.rate = Frequency();
         return;
     }
-    const TrialClock& from = clocks[size_t(input)];
+    const TrialClock& from = clocks[input];
     clock.tolerance = from.tolerance;
     clock.accurate = from.accurate;
     clock.withinSlack = from.withinSlack;
@@ -162,7 +162,7 @@ void ClockTrial::computeExactly(ClockIndex index)
         clock.rate = Frequency(from.rate.value.times(clock.setting, node.unit).within64());
         break;
     case ClockNode::Type::Follow:
-        clock.setting = followFactor(*device_, node, node.follows < 0 ? 0 : clocks[size_t(node.follows)].setting);
+        clock.setting = followFactor(*device_, node, node.follows < 0 ? 0 : clocks[node.follows].setting);
         clock.rate = Frequency(from.rate.value.times(clock.setting, 1).within64());
         break;
     default:
@@ -179,12 +179,12 @@ void ClockTrial::computeAll()
 
 void ClockTrial::use(ClockIndex first)
 {
-    for (int i = first; i >= 0 && !clocks[size_t(i)].used; i = inputOf(size_t(i))) {
-        clocks[size_t(i)].used = true;
-        const ClockNode& node = device_->clocks[size_t(i)];
+    for (int i = first; i >= 0 && !clocks[i].used; i = inputOf(size_t(i))) {
+        clocks[i].used = true;
+        const ClockNode& node = device_->clocks[i];
         if (!node.isSource())
             continue;
-        if (clocks[size_t(i)].trimmed && node.trim && node.trim->by >= 0)
+        if (clocks[i].trimmed && node.trim && node.trim->by >= 0)
             use(node.trim->by);
         if (monitored_[size_t(i)] && node.monitor)
             use(node.monitor->fallsBackTo);
@@ -201,7 +201,7 @@ void ClockTrial::settle()
         const int input = inputOf(i);
         clocks[i].running = !clocks[i].rate.value.isZero() && clocks[i].rate.defined() &&
                             (clocks[i].used || !device_->clocks[i].enable.valid()) &&
-                            (input < 0 || clocks[size_t(input)].running);
+                            (input < 0 || clocks[input].running);
     }
 }
 
@@ -219,7 +219,7 @@ std::optional<Frequency> ClockTrial::max(ClockIndex clock) const
     std::optional<Frequency> most = limit.max;
     const auto lower = [&most](const Frequency& bound) { most = most && *most <= bound ? *most : bound; };
     for (const RelativeLimit& relative : limit.relative)
-        if (const Frequency& other = clocks[size_t(relative.to)].rate; !relative.mirrored || !other.value.isZero())
+        if (const Frequency& other = clocks[relative.to].rate; !relative.mirrored || !other.value.isZero())
             lower(other * relative.max);
     if (int(clock) == device_->flashClock)
         lower(flashMost_);
@@ -254,7 +254,7 @@ bool ClockTrial::outside(ClockIndex index, bool relative) const
 bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
 {
     const TrialClock& clock = clocks[index];
-    const TrialClock& other = clocks[size_t(limit.to)];
+    const TrialClock& other = clocks[limit.to];
     if (limit.mirrored && other.rate.value.isZero())
         return false;
     // Far enough below, with both as far off as is usual, nothing exact need be computed; nor where it is clearly
@@ -282,7 +282,7 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
 bool ClockTrial::forbidden(const ClockCombination& combination) const
 {
     return std::all_of(combination.terms.begin(), combination.terms.end(), [this](const ClockCombination::Term& term) {
-        const TrialClock& clock = clocks[size_t(term.clock)];
+        const TrialClock& clock = clocks[term.clock];
         return !clock.rate.value.isZero() && term.has(clock.setting);
     });
 }
@@ -358,7 +358,7 @@ std::vector<std::pair<std::string, std::optional<ClockDecision>>> ClockTrial::de
                              decision == RunDecision() ? std::nullopt : std::optional<ClockDecision>(decision));
         } else if (node.type == ClockNode::Type::Select) {
             const int input = inputOf(i);
-            out.emplace_back(node.id, InputDecision{input < 0 ? std::string() : device_->clocks[size_t(input)].id});
+            out.emplace_back(node.id, InputDecision{input < 0 ? std::string() : device_->clocks[input].id});
         } else {
             out.emplace_back(node.id, factorDecision(node, clocks[i].setting));
         }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/clocks/rates.h"
 
 #include <algorithm>
@@ -111,7 +112,7 @@ public:
     std::vector<std::pair<std::string, std::optional<ClockDecision>>> decisions(const ClockTrial& before,
                                                                                 const Plan& plan) const;
 
-    std::vector<TrialClock> clocks;
+    IndexVector<ClockIndex, TrialClock> clocks;
 
 private:
     void computeExactly(ClockIndex clock);

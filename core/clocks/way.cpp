@@ -24,12 +24,12 @@ ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<R
         way.edit.changes.push_back(SetText{SetText::What::Range, device.ranges[size_t(range)].id});
     std::vector<std::string> title;
     for (const ReachTarget& target : targets) {
-        const Frequency rate = clocks[size_t(target.clock)].rate;
+        const Frequency rate = clocks[target.clock].rate;
         way.achieved.push_back(rate);
         way.errors.push_back(target.kind == ReachTarget::Kind::Rate ? errorOf(rate, target.rate) : Ppm());
         if (way.errors.back().value.abs() > way.worstError.value)
             way.worstError = Ppm(way.errors.back().value.abs());
-        title.push_back(fmt::format("{} to {}", device.clocks[size_t(target.clock)].name, format(rate)));
+        title.push_back(fmt::format("{} to {}", device.clocks[target.clock].name, format(rate)));
     }
     for (size_t i = 0; i < then.size(); ++i) {
         const bool target =
@@ -51,7 +51,7 @@ std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combi
 {
     std::vector<std::string> names;
     for (const ClockCombination::Term& term : combination.terms)
-        names.push_back(trial.device().clocks[size_t(term.clock)].name);
+        names.push_back(trial.device().clocks[term.clock].name);
     return fmt::format("{}: combination not allowed{}", listed(names),
                        combination.because.empty() ? "" : ": " + combination.because);
 }

@@ -75,7 +75,7 @@ FactProposal proposeFact(const Device& device, const std::string& name, const st
             return is(What::ModeCurrent, mode, 0.85, fmt::format("a current, and the mode {}, are named", mode));
     }
     if (const std::string clock = named(device.clocks, words); !clock.empty()) {
-        const ClockNode& node = device.clocks[size_t(device.findClock(clock))];
+        const ClockNode& node = device.clocks[device.findClock(clock)];
         const bool oscillator = node.type == ClockNode::Type::Oscillator,
                    fitted = node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External;
         const std::string named = fmt::format("the clock {} is named", clock);

@@ -163,7 +163,7 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
     };
     for (const Instance& instance : device.instances) {
         const std::string called = tight(instance.name);
-        const std::string& said = device.blocks[size_t(instance.block)].kind;
+        const std::string& said = device.blocks[instance.block].kind;
         const std::string kind = said.empty() ? kindCalled(called) : said;
         if (whole.starts_with(called)) {
             const std::string rest = whole.substr(called.size());
@@ -179,7 +179,7 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
                 fmt::format("{1} ends with the number of {0}", instance.name, name));
         // One alone of its kind needs no number: "SCL".
         const auto same = std::count_if(device.instances.begin(), device.instances.end(), [&](const Instance& other) {
-            return device.blocks[size_t(other.block)].kind == said;
+            return device.blocks[other.block].kind == said;
         });
         if (of == NamesOf::Pads && same == 1 && !said.empty())
             add(instance.name, kind, whole, 0.8, fmt::format("{} is the only block of its kind", instance.name));
@@ -194,7 +194,7 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
         // If the chip already describes blocks of that kind, an unknown one is more likely a misread name.
         const bool described =
             std::any_of(device.instances.begin(), device.instances.end(), [&](const Instance& other) {
-                return device.blocks[size_t(other.block)].kind == kind || kindCalled(tight(other.name)) == kind;
+                return device.blocks[other.block].kind == kind || kindCalled(tight(other.name)) == kind;
             });
         if (!known && !kind.empty() && !described)
             add(instance, kind, tight(name.substr(cut + 1)), 0.8,

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/index.h"
+#include "core/base/index_vector.h"
 #include "core/device/encoding.h"
 #include "core/quantity/quantity.h"
 
@@ -118,7 +119,7 @@ struct Register {
     std::uint32_t offset = 0; ///< bytes from the instance's base; of the lowest of its parts
     std::uint32_t reset = 0;  ///< of the block's instances, where they do not say otherwise: Device::resetOf()
     int width = 32;           ///< bits: 8, 16 or 32; of several parts, what they have together
-    std::vector<Field> fields;
+    IndexVector<FieldIndex, Field> fields;
     std::string about;
     /// In the order in which they are written: the chip takes the value over with the last. Empty: it is read and
     /// written as a whole.
@@ -164,7 +165,7 @@ struct Block {
         kind; ///< whose arithmetic applies: "uart", "i2c", "timer", "gpio", …; empty for a block of no known kind
     std::string about;
     Current draws, drawsPerMegahertz; ///< of each instance; see there
-    std::vector<Register> registers;
+    IndexVector<RegisterIndex, Register> registers;
     std::map<std::string, Role, std::less<>> roles;
     std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< "oversampling": [16, 8]
     LaneRoles laneRoles; ///< no combinations: the block's signals are not on lanes

@@ -39,9 +39,9 @@ const Role* Block::role(std::string_view roleName) const
 
 std::uint32_t Block::maxCode(const Role& role) const
 {
-    int bits = registers[size_t(role.reg)].fields[size_t(role.field)].width;
+    int bits = registers[role.reg].fields[role.field].width;
     for (const auto& [reg, field] : role.higher)
-        bits += registers[size_t(reg)].fields[size_t(field)].width;
+        bits += registers[reg].fields[field].width;
     return bits >= 32 ? UINT32_MAX : (1u << bits) - 1;
 }
 
@@ -160,7 +160,7 @@ std::optional<FieldRef> Device::findField(std::string_view dotted) const
     ref.reg = indexOf(block.registers, parts[1], [](const Register& r) -> const std::string& { return r.name; });
     if (ref.reg < 0)
         return std::nullopt;
-    ref.field = indexOf(block.registers[size_t(ref.reg)].fields, parts[2],
+    ref.field = indexOf(block.registers[ref.reg].fields, parts[2],
                         [](const Field& f) -> const std::string& { return f.name; });
     if (ref.field < 0)
         return std::nullopt;
@@ -169,13 +169,13 @@ std::optional<FieldRef> Device::findField(std::string_view dotted) const
 
 std::uint32_t Device::addressOf(InstanceIndex instance, RegisterIndex reg) const
 {
-    return instances[size_t(instance)].base + blockOf(instance).registers[size_t(reg)].offset;
+    return instances[instance].base + blockOf(instance).registers[reg].offset;
 }
 
 std::uint32_t Device::resetOf(InstanceIndex instance, RegisterIndex reg) const
 {
-    const auto own = instances[size_t(instance)].resets.find(reg);
-    return own == instances[size_t(instance)].resets.end() ? blockOf(instance).registers[size_t(reg)].reset
+    const auto own = instances[instance].resets.find(reg);
+    return own == instances[instance].resets.end() ? blockOf(instance).registers[reg].reset
                                                            : own->second;
 }
 
@@ -186,7 +186,7 @@ std::uint32_t Device::resetCode(const FieldRef& ref) const
 
 std::string Device::nameOf(const FieldRef& ref) const
 {
-    return instances[size_t(ref.instance)].name + "." + registerOf(ref).name + "." + fieldOf(ref).name;
+    return instances[ref.instance].name + "." + registerOf(ref).name + "." + fieldOf(ref).name;
 }
 
 std::string Device::pinOf(PadIndex pad) const
@@ -199,7 +199,7 @@ std::string Device::pinOf(PadIndex pad) const
 
 std::optional<int> Device::interruptOf(InstanceIndex instance, std::string_view event) const
 {
-    const auto& interrupts = instances[size_t(instance)].interrupts;
+    const auto& interrupts = instances[instance].interrupts;
     for (const std::string_view name : {event, std::string_view("event")})
         if (const auto found = interrupts.find(std::string(name)); found != interrupts.end())
             return found->second;
@@ -219,7 +219,7 @@ bool Device::canBeWritten() const
 
 std::optional<std::pair<std::string, int>> Device::lineInterrupt(InstanceIndex watcher, int line) const
 {
-    const auto& interrupts = instances[size_t(watcher)].interrupts;
+    const auto& interrupts = instances[watcher].interrupts;
     if (const auto own = interrupts.find("line" + std::to_string(line)); own != interrupts.end())
         return *own;
     for (const auto& interrupt : interrupts)
@@ -256,7 +256,7 @@ std::vector<FieldCode> Device::codesOf(InstanceIndex instance, const Role& role,
     std::vector<FieldCode> out;
     std::uint64_t rest = code;
     for (size_t i = 0; i < slices.size(); ++i) {
-        const Field& field = block.registers[size_t(slices[i].first)].fields[size_t(slices[i].second)];
+        const Field& field = block.registers[slices[i].first].fields[slices[i].second];
         const bool last = i + 1 == slices.size();
         out.push_back({{instance, slices[i].first, slices[i].second},
                        last ? std::uint32_t(rest) : std::uint32_t(rest) & field.maxCode()});
@@ -304,7 +304,7 @@ FieldRef Device::requestField(int channel) const
 
 std::vector<std::int64_t> Device::abilities(InstanceIndex instance, std::string_view wanted) const
 {
-    const Instance& self = instances[size_t(instance)];
+    const Instance& self = instances[instance];
     if (const auto own = self.abilities.find(wanted); own != self.abilities.end())
         return own->second;
     const Block& block = blockOf(instance);
@@ -320,7 +320,7 @@ std::int64_t Device::ability(InstanceIndex instance, std::string_view wanted, st
 
 std::string Device::signalName(const Route& route) const
 {
-    const Instance& instance = instances[size_t(route.instance)];
+    const Instance& instance = instances[route.instance];
     return instance.name + "." + instance.signals[size_t(route.signal)].name;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/device/block.h"
 #include "core/device/clock_node.h"
 #include "core/device/low_power_mode.h"
@@ -122,7 +123,7 @@ struct PackagePin {
 struct Package {
     enum class Kind { QuadFlat, NoLead, DualRow, BallGrid } kind = Kind::QuadFlat;
     std::string name;
-    std::vector<PackagePin> pins; ///< in the order of their numbers
+    IndexVector<PinIndex, PackagePin> pins; ///< in the order of their numbers
 };
 
 /// What limits depend on: the supply and the regulator setting.
@@ -186,14 +187,14 @@ struct Device {
     std::string name;
     std::string family;
     std::string about;
-    std::vector<Core> cores; ///< at least one; the first starts at reset and does the bring-up
+    IndexVector<CoreIndex, Core> cores; ///< at least one; the first starts at reset and does the bring-up
     Voltage supplyMin, supplyMax;
     TemperatureRange temperature{-40, 85};
 
-    std::vector<Block> blocks;
-    std::vector<Instance> instances;
-    std::vector<Pad> pads;
-    std::vector<Route> routes;
+    IndexVector<BlockIndex, Block> blocks;
+    IndexVector<InstanceIndex, Instance> instances;
+    IndexVector<PadIndex, Pad> pads;
+    IndexVector<RouteIndex, Route> routes;
     std::vector<std::string> groups; ///< names of signal groups
     std::vector<FieldRef>
         muxFields; ///< every field that a route or the mode of a unit sets beyond the pad's own, sorted
@@ -210,7 +211,7 @@ struct Device {
     FieldRef rangeStatus; ///< shows the code of the range that the regulator has reached
     FieldCode rangeReady; ///< the regulator has settled
     int resetRange = 0;
-    std::vector<ClockNode> clocks;
+    IndexVector<ClockIndex, ClockNode> clocks;
     std::vector<ClockCombination> neverTogether;
     ClockIndex flashClock = -1; ///< node that wait states follow
     FieldRef waitStates;
@@ -218,7 +219,7 @@ struct Device {
     std::vector<Unlock> unlocks;
     std::vector<std::string>
         worlds; ///< that no core of the plan's runs in, but fences can admit: other programs on the chip
-    std::vector<PowerDomain> domains;
+    IndexVector<DomainIndex, PowerDomain> domains;
     std::vector<Regulator> regulators; ///< to choose from; empty: there is no choice
     FieldRef regulatorControl;
     FieldCode regulatorReady; ///< made by hardware once the chosen one carries the core
@@ -255,9 +256,9 @@ struct Device {
     int findMode(std::string_view id) const;                          ///< low-power; -1 when there is none
     std::optional<FieldRef> findField(std::string_view dotted) const; ///< "UART3.CTL.ON"
 
-    const Block& blockOf(InstanceIndex instance) const { return blocks[size_t(instances[size_t(instance)].block)]; }
-    const Register& registerOf(const FieldRef& ref) const { return blockOf(ref.instance).registers[size_t(ref.reg)]; }
-    const Field& fieldOf(const FieldRef& ref) const { return registerOf(ref).fields[size_t(ref.field)]; }
+    const Block& blockOf(InstanceIndex instance) const { return blocks[instances[instance].block]; }
+    const Register& registerOf(const FieldRef& ref) const { return blockOf(ref.instance).registers[ref.reg]; }
+    const Field& fieldOf(const FieldRef& ref) const { return registerOf(ref).fields[ref.field]; }
     std::uint32_t addressOf(InstanceIndex instance, RegisterIndex reg) const;
     /// What a register of an instance holds after the chip's reset.
     std::uint32_t resetOf(InstanceIndex instance, RegisterIndex reg) const;

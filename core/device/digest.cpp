@@ -36,7 +36,7 @@ DeviceDigest digest(const Device& device)
             out.ramBytes += core.ramBytes;
         if (core.clock < 0)
             continue;
-        const ClockNode& clock = device.clocks[size_t(core.clock)];
+        const ClockNode& clock = device.clocks[core.clock];
         for (const OperatingRange& range : device.ranges) {
             const auto special = clock.limitByRange.find(range.id);
             const RateLimit& limit = special == clock.limitByRange.end() ? clock.limit : special->second;
@@ -50,13 +50,13 @@ DeviceDigest digest(const Device& device)
     for (const PackagePin& pin : device.package.pins)
         if (pin.pad >= 0) {
             ++out.pads;
-            for (const RouteIndex route : device.pads[size_t(pin.pad)].routes)
-                reachable.insert(device.routes[size_t(route)].instance);
+            for (const RouteIndex route : device.pads[pin.pad].routes)
+                reachable.insert(device.routes[route].instance);
         }
     for (size_t i = 0; i < device.instances.size(); ++i) {
         const Instance& instance = device.instances[i];
         if (instance.signals.empty() || reachable.contains(static_cast<int>(i)))
-            ++out.instances[device.blocks[size_t(instance.block)].kind];
+            ++out.instances[device.blocks[instance.block].kind];
     }
     return out;
 }

@@ -62,7 +62,7 @@ void lintLimits(const Device& device, LintRemarks& out)
                     out.addRemark("limit-overlap", "{}: two tolerances for {} to {} degrees", node.id,
                                   node.toleranceOver[a].range.low, node.toleranceOver[a].range.high);
     }
-    const ClockNode& flash = device.clocks[size_t(device.flashClock)];
+    const ClockNode& flash = device.clocks[device.flashClock];
     for (const OperatingRange& range : device.ranges) {
         const RateLimit& limit = flash.limitIn(range.id);
         if (limit.max && *limit.max > range.waitStateLimits.back())
@@ -93,7 +93,7 @@ std::vector<Rational> resetRates(const Device& device)
         if (input < 0)
             continue;
         const bool whenOne = node.follows >= 0 &&
-                             device.clocks[size_t(node.follows)].resetValue == device.clocks[size_t(node.follows)].unit;
+                             device.clocks[node.follows].resetValue == device.clocks[node.follows].unit;
         const Rational factor = node.type == Type::Divide     ? Rational(node.unit, node.resetValue)
                                 : node.type == Type::Multiply ? node.factorOf(node.resetValue)
                                 : node.follows >= 0           ? Rational(whenOne ? node.factorWhenOne : node.factorElse)
@@ -125,15 +125,15 @@ void lintReset(const Device& device, LintRemarks& out)
             if (const Rational bound = rates[size_t(relative.to)] * relative.max; !bound.isZero() && rates[i] > bound)
                 out.addRemark("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id,
                               format(Frequency(rates[i])), format(Frequency(bound)),
-                              device.clocks[size_t(relative.to)].id);
+                              device.clocks[relative.to].id);
     }
     for (const ClockCombination& combination : device.neverTogether)
         if (std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
-                return !rates[size_t(term.clock)].isZero() && term.has(device.clocks[size_t(term.clock)].resetValue);
+                return !rates[size_t(term.clock)].isZero() && term.has(device.clocks[term.clock].resetValue);
             })) {
             std::vector<std::string> ids;
             for (const ClockCombination::Term& term : combination.terms)
-                ids.push_back(device.clocks[size_t(term.clock)].id);
+                ids.push_back(device.clocks[term.clock].id);
             out.addRemark("reset-limit", "{} come out of reset as they must never stand together", listed(ids));
         }
     const std::uint32_t waits = device.waitStates.valid() ? device.resetCode(device.waitStates) : 0;
@@ -158,7 +158,7 @@ void lintCodes(const Device& device, LintRemarks& out)
             if (node.type == ClockNode::Type::Select)
                 check(node.control, input.code,
                       fmt::format("{}'s input {}", node.id,
-                                  input.node < 0 ? "none" : device.clocks[size_t(input.node)].id));
+                                  input.node < 0 ? "none" : device.clocks[input.node].id));
         for (const ClockNode::RateChoice& rate : node.rates)
             check(node.control, rate.code, fmt::format("{} at {}", node.id, format(rate.rate)));
         for (const auto& [load, code] : node.loads)

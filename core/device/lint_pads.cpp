@@ -25,21 +25,21 @@ void lintPins(const Device& device, LintRemarks& out)
         if (pad.port >= 0)
             if (const auto [at, fresh] = bits.emplace(std::pair(pad.port, pad.bit), pad.name); !fresh)
                 out.addRemark("port-bit-twice", "{} and {} are the same bit of {}", at->second, pad.name,
-                              device.instances[size_t(pad.port)].name);
+                              device.instances[pad.port].name);
         if (device.lineInstance >= 0 && pad.line >= 0 && pad.port >= 0) {
             const FieldRef port = device.roleField(device.lineInstance, "port" + std::to_string(pad.line));
             const auto watches = [&](const EnumValue& value) {
-                return value.name == pad.name || value.name == device.instances[size_t(pad.port)].name;
+                return value.name == pad.name || value.name == device.instances[pad.port].name;
             };
             if (!port.valid() ||
                 std::none_of(device.fieldOf(port).values.begin(), device.fieldOf(port).values.end(), watches))
                 out.addRemark("line-missing", "{} is to drive interrupt line {}, but {} cannot watch it", pad.name,
-                              pad.line, device.instances[size_t(device.lineInstance)].name);
+                              pad.line, device.instances[device.lineInstance].name);
         }
         if (pad.resetClaim.empty())
             continue;
         const bool known = std::any_of(pad.routes.begin(), pad.routes.end(), [&](int r) {
-            return device.signalName(device.routes[size_t(r)]) == pad.resetClaim;
+            return device.signalName(device.routes[r]) == pad.resetClaim;
         });
         if (!known)
             out.addRemark("reset-claim", "{} is {} at reset, but is not connected to it", pad.name, pad.resetClaim);
@@ -56,7 +56,7 @@ void lintSignals(const Device& device, LintRemarks& out)
         for (const FieldCode& select : route.selects)
             if (select.code > device.fieldOf(select.ref).maxCode())
                 out.addRemark("encoding-range", "the code {} that leads {} to {} does not fit into {}", select.code,
-                              device.signalName(route), device.pads[size_t(route.pad)].name, device.nameOf(select.ref));
+                              device.signalName(route), device.pads[route.pad].name, device.nameOf(select.ref));
     for (const Route& route : device.routes)
         if (!device.pinOf(route.pad).empty())
             reached.insert({route.instance, route.signal});
@@ -82,7 +82,7 @@ void lintMuxCodes(const Device& device, LintRemarks& out)
         used[empty.ref].insert(empty.code);
     for (const FieldRef& field : device.muxFields) {
         // Fields for the mode of a unit are seen once from each instance of their unit; together those use all codes.
-        if (!device.instances[size_t(field.instance)].unit.empty())
+        if (!device.instances[field.instance].unit.empty())
             continue;
         for (const EnumValue& value : device.fieldOf(field).values)
             if (!used[field].contains(value.code))

@@ -8,18 +8,18 @@ namespace bindrel {
 void lintPower(const Device& device, LintRemarks& out)
 {
     const auto domainOf = [&device](InstanceIndex instance) -> const PowerDomain* {
-        const DomainIndex domain = instance < 0 ? DomainIndex() : device.instances[size_t(instance)].domain;
-        return domain < 0 ? nullptr : &device.domains[size_t(domain)];
+        const DomainIndex domain = instance < 0 ? DomainIndex() : device.instances[instance].domain;
+        return domain < 0 ? nullptr : &device.domains[domain];
     };
     for (const FieldRef& mux : device.muxFields)
         if (const PowerDomain* domain = domainOf(mux.instance);
-            domain && device.instances[size_t(mux.instance)].unit.empty())
+            domain && device.instances[mux.instance].unit.empty())
             out.addRemark("domain-too-early", "{} leads signals to pads, and these are set up before {} can be awaited",
                           device.nameOf(mux), domain->name);
     for (const FieldCode& dog : runningWatchdogs(device))
         if (const PowerDomain* domain = domainOf(dog.ref.instance); domain && domain->on.valid())
             out.addRemark("domain-too-early", "{} runs from reset on, and {} has no power then",
-                          device.instances[size_t(dog.ref.instance)].name, domain->name);
+                          device.instances[dog.ref.instance].name, domain->name);
     const auto readOnly = [&](const FieldCode& ready, const std::string& of) {
         if (ready.valid() && device.fieldOf(ready.ref).access != Field::Access::ReadOnly)
             out.addRemark("ready-writable", "{} shows that {} is ready, and can be written", device.nameOf(ready.ref),

@@ -38,7 +38,7 @@ void lintFields(const Block& block, const Register& reg, LintRemarks& out)
 /// What an encoding promises must fit into its field, and one code must not mean two values.
 void lintEncoding(const Block& block, const std::string& name, const Role& role, LintRemarks& out)
 {
-    const Field& field = block.registers[size_t(role.reg)].fields[size_t(role.field)];
+    const Field& field = block.registers[role.reg].fields[role.field];
     const Encoding& encoding = role.encoding;
     std::set<std::uint32_t> codes;
     std::set<std::int64_t> values;
@@ -96,7 +96,7 @@ void lintInterrupts(const Device& device, LintRemarks& out)
     std::map<int, std::string> units;
     for (const Instance& instance : device.instances)
         for (const auto& [event, number] : instance.interrupts) {
-            const BlockKind* kind = findBlockKind(device.blocks[size_t(instance.block)].kind);
+            const BlockKind* kind = findBlockKind(device.blocks[instance.block].kind);
             if (kind && !kind->events.empty() && event != "event" &&
                 std::none_of(kind->events.begin(), kind->events.end(),
                              [&event = event](const WordSpec& word) { return isWordOf(event, word.name); })) {
@@ -125,15 +125,15 @@ void lintDma(const Device& device, LintRemarks& out)
     if (device.dma.instance >= 0)
         for (const auto& [name, role] : device.blockOf(device.dma.instance).roles) {
             const Field& field =
-                device.blockOf(device.dma.instance).registers[size_t(role.reg)].fields[size_t(role.field)];
+                device.blockOf(device.dma.instance).registers[role.reg].fields[role.field];
             if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) &&
                 (field.width != 32 || !field.pieces.empty()))
                 out.addRemark(
                     "dma-address",
                     "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let "
                     "the channel move would not be written",
-                    device.instances[size_t(device.dma.instance)].name,
-                    device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width,
+                    device.instances[device.dma.instance].name,
+                    device.blockOf(device.dma.instance).registers[role.reg].name, field.name, field.width,
                     name);
         }
     std::map<std::uint32_t, std::string> requests;
@@ -146,7 +146,7 @@ void lintDma(const Device& device, LintRemarks& out)
             const InstanceIndex holder = device.dma.router >= 0 ? device.dma.router : device.dma.instance;
             if (!router.valid() || link.code > device.fieldOf(router).maxCode())
                 out.addRemark("dma-router", "{}.{} has the request {}, but {} has no field that could hold it",
-                              instance.name, event, link.code, device.instances[size_t(holder)].name);
+                              instance.name, event, link.code, device.instances[holder].name);
             // The modes of a unit make the same request, whatever it is at the time.
             const std::string who = instance.unit.empty() ? instance.name : instance.unit;
             if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event);
@@ -173,7 +173,7 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
                                              [&](const WordSpec& word) { return numbered(word.name); });
     const bool hasChannels =
         std::any_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) {
-            return instance.block >= 0 && &device.blocks[size_t(instance.block)] == &block &&
+            return instance.block >= 0 && &device.blocks[instance.block] == &block &&
                    std::any_of(instance.signals.begin(), instance.signals.end(), [&](const InstanceSignal& signal) {
                        return std::any_of(kind->signals.begin(), kind->signals.end(), [&](const WordSpec& word) {
                            return numbered(word.name) && isWordOf(signal.name, word.name);
@@ -215,23 +215,23 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
         if (!apart)
             out.addRemark("role-twice",
                           "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
-                          block.name, block.registers[size_t(reg)].name,
-                          block.registers[size_t(reg)].fields[size_t(index)].name, at->second, name);
+                          block.name, block.registers[reg].name,
+                          block.registers[reg].fields[index].name, at->second, name);
     }
     for (const auto& [name, of, reg, index] : held) {
         const RoleSpec* spec = kind->role(name);
-        const Field& field = block.registers[size_t(reg)].fields[size_t(index)];
+        const Field& field = block.registers[reg].fields[index];
         if (spec && (spec->use == RoleSpec::Use::Config || spec->use == RoleSpec::Use::Command) &&
             field.access == Field::Access::ReadOnly)
             out.addRemark("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written",
-                          block.name, block.registers[size_t(reg)].name, field.name, name);
+                          block.name, block.registers[reg].name, field.name, name);
         if (spec && spec->use == RoleSpec::Use::Config &&
             (field.access == Field::Access::WriteOneToSet || field.access == Field::Access::WriteOneToToggle))
             out.addRemark(
                 "role-set-only",
                 "{}: {}.{} acts on ones only, but holds the role \"{}\", which is set to any value; name the field "
                 "that keeps what is written",
-                block.name, block.registers[size_t(reg)].name, field.name, name);
+                block.name, block.registers[reg].name, field.name, name);
     }
 }
 
@@ -239,19 +239,19 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
 void lintParts(const Device& device, LintRemarks& out)
 {
     for (size_t i = 0; i < device.instances.size(); ++i) {
-        const Block& block = device.blocks[size_t(device.instances[i].block)];
+        const Block& block = device.blocks[device.instances[i].block];
         const BlockKind* kind = findBlockKind(block.kind);
         for (const auto& [name, role] : block.roles) {
             const std::string field = device.nameOf({int(i), role.reg, role.field});
             const RoleSpec* spec = kind ? kind->role(name) : nullptr;
             if (spec && spec->use == RoleSpec::Use::Data && !device.instances[i].dma.empty() &&
-                !block.registers[size_t(role.reg)].parts.empty())
+                !block.registers[role.reg].parts.empty())
                 out.addRemark(
                     "part-wanted-whole",
                     "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes "
                     "one address",
                     field);
-            if (block.kind == "interrupts" && name == "enable" && !block.registers[size_t(role.reg)].plain())
+            if (block.kind == "interrupts" && name == "enable" && !block.registers[role.reg].plain())
                 out.addRemark(
                     "part-wanted-whole",
                     "{} holds the bits of interrupts, which are reached by their number: it can have neither parts "

@@ -368,7 +368,7 @@ void DeviceReader::resolveGuards()
     for (const GuardNode& from : guardNodes_) {
         if (from.block >= int(device_.blocks.size()))
             continue;
-        Block& block = device_.blocks[size_t(from.block)];
+        Block& block = device_.blocks[from.block];
         const std::vector<JsonNode> nodes = from.node.isArray() ? from.node.items() : std::vector<JsonNode>{from.node};
         if (nodes.empty())
             from.node.fail("lists no key; leave it out, or give one.");
@@ -376,7 +376,7 @@ void DeviceReader::resolveGuards()
             from.node.fail("lists more than eight keys.");
         for (const JsonNode& node : nodes)
             if (const std::optional<WriteGuard> guard = readGuard(block, from, node))
-                block.registers[size_t(from.reg)].guards.push_back(*guard);
+                block.registers[from.reg].guards.push_back(*guard);
     }
 }
 
@@ -394,7 +394,7 @@ std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode&
         if (own.reg < 0)
             return std::nullopt;
         guard = {-1, own.reg, own.field, code.value_or(0)};
-        field = &block.registers[size_t(own.reg)].fields[size_t(own.field)];
+        field = &block.registers[own.reg].fields[own.field];
         if (own.reg == from.reg)
             node.fail("is in the register that it guards; a key inside the register is said at its field.");
     } else {
@@ -406,13 +406,13 @@ std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode&
     }
     if (!code || *code > field->maxCode())
         node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
-    const Register& lock = guard.instance < 0 ? block.registers[size_t(guard.reg)]
+    const Register& lock = guard.instance < 0 ? block.registers[guard.reg]
                                               : device_.registerOf({guard.instance, guard.reg, guard.field});
     const bool guarded = std::any_of(guardNodes_.begin(), guardNodes_.end(), [&](const GuardNode& other) {
         return other.reg == guard.reg &&
-               &device_.blocks[size_t(other.block)] ==
+               &device_.blocks[other.block] ==
                    (guard.instance < 0 ? &block
-                                       : &device_.blocks[size_t(device_.instances[size_t(guard.instance)].block)]);
+                                       : &device_.blocks[device_.instances[guard.instance].block]);
     });
     if (!lock.parts.empty())
         node.fail(fmt::format("{} has parts; a key goes into a register that is written as a whole.", lock.name));

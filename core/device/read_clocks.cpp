@@ -242,7 +242,7 @@ void DeviceReader::mirrorLimits()
             std::erase_if(limit->relative, [](const RelativeLimit& relative) { return relative.mirrored; });
     }
     for (const Least& least : all) {
-        ClockNode& other = device_.clocks[size_t(least.limit.to)];
+        ClockNode& other = device_.clocks[least.limit.to];
         other.limitByRange.try_emplace(least.range, other.limit)
             .first->second.relative.push_back({int(least.clock), least.limit.max, true, least.limit.because});
     }
@@ -294,7 +294,7 @@ void DeviceReader::readClocks()
             if (by >= 0 && ok() && !rows[size_t(by)].has("enable"))
                 row.child("frozen_by")
                     .fail(fmt::format("{} has no \"enable\": what it freezes could never be set.",
-                                      device_.clocks[size_t(by)].id));
+                                      device_.clocks[by].id));
         readClockInputs(node, row);
         readClockControl(node, row);
         if (row.has("limit"))
@@ -543,7 +543,7 @@ void DeviceReader::orderClocks()
                 section("clocks").items()[i].fail(
                     fmt::format("{} comes before {}, which it depends on; list a clock after "
                                 "its inputs (a loop cannot be listed so).",
-                                node.id, device_.clocks[size_t(other)].id));
+                                node.id, device_.clocks[other].id));
         };
         for (const ClockInput& input : node.inputs)
             check(input.node);

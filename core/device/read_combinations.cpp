@@ -12,7 +12,7 @@ namespace bindrel {
 /// list.
 std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const JsonNode& node)
 {
-    const ClockNode& facts = device_.clocks[size_t(clock)];
+    const ClockNode& facts = device_.clocks[clock];
     std::vector<std::int64_t> out;
     const auto choose = [&](const JsonNode& item, size_t count, const auto& isIt,
                             const std::vector<std::string>& names) {
@@ -28,7 +28,7 @@ std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const Js
     std::vector<std::string> names;
     if (facts.type == ClockNode::Type::Select) {
         for (const ClockInput& input : facts.inputs)
-            names.push_back(input.node < 0 ? "none" : device_.clocks[size_t(input.node)].id);
+            names.push_back(input.node < 0 ? "none" : device_.clocks[input.node].id);
         for (const JsonNode& item : items)
             choose(
                 item, names.size(), [&, text = item.asString()](size_t k) { return names[k] == text; }, names);

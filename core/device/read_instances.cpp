@@ -36,7 +36,7 @@ void DeviceReader::readInstances()
         }
         if (const std::string kind = node.string("kind", ""); !kind.empty()) {
             checkKind(node.child("kind"), kind);
-            Block own = device_.blocks[size_t(instance.block)];
+            Block own = device_.blocks[instance.block];
             own.name = blockName + "_" + kind;
             own.kind = kind;
             instance.block = static_cast<int>(device_.blocks.size());
@@ -46,14 +46,14 @@ void DeviceReader::readInstances()
             if (size_t(instance.block) == device_.blocks.size())
                 device_.blocks.push_back(std::move(own));
         }
-        instance.draws = device_.blocks[size_t(instance.block)].draws;
-        instance.drawsPerMegahertz = device_.blocks[size_t(instance.block)].drawsPerMegahertz;
+        instance.draws = device_.blocks[instance.block].draws;
+        instance.drawsPerMegahertz = device_.blocks[instance.block].drawsPerMegahertz;
         readDraws(node, instance.draws, instance.drawsPerMegahertz);
         instance.unit = node.string("unit", "");
         for (const auto& [signal, direction] : node.optionalChild("signals").members()) {
             if (isAbsent(name + "." + signal))
                 continue;
-            checkWord(direction, device_.blocks[size_t(instance.block)].kind, signal, &BlockKind::signals, "signal");
+            checkWord(direction, device_.blocks[instance.block].kind, signal, &BlockKind::signals, "signal");
             const std::string text = direction.asString();
             InstanceSignal entry{signal, InstanceSignal::Direction::Both};
             if (text == "in")
@@ -64,7 +64,7 @@ void DeviceReader::readInstances()
                 entry.direction = InstanceSignal::Direction::Analog;
             else if (text != "both")
                 direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
-            if (const BlockKind* kind = findBlockKind(device_.blocks[size_t(instance.block)].kind))
+            if (const BlockKind* kind = findBlockKind(device_.blocks[instance.block].kind))
                 for (const WordSpec& word : kind->signals)
                     if (const std::vector<std::string> may = splitted(word.directions, ' ');
                         isWordOf(signal, word.name) && !word.directions.empty() &&
@@ -79,11 +79,11 @@ void DeviceReader::readInstances()
                 static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
         }
         for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
-            checkWord(values, device_.blocks[size_t(instance.block)].kind, ability, &BlockKind::abilities, "ability");
+            checkWord(values, device_.blocks[instance.block].kind, ability, &BlockKind::abilities, "ability");
             for (const JsonNode& value : values.items())
                 instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
         }
-        const Block& registers = device_.blocks[size_t(instance.block)];
+        const Block& registers = device_.blocks[instance.block];
         std::vector<std::string> registerNames;
         for (const Register& reg : registers.registers) {
             registerNames.push_back(reg.name);
@@ -101,7 +101,7 @@ void DeviceReader::readInstances()
             }
             const int index = static_cast<int>(at - registerNames.begin());
             instance.resets[index] = value.asWord();
-            if (const int width = registers.registers[size_t(index)].width;
+            if (const int width = registers.registers[index].width;
                 width < 32 && instance.resets[index] >> width != 0)
                 value.fail(fmt::format("does not fit into {} bits.", width));
         }
@@ -190,7 +190,7 @@ void DeviceReader::readDma(Instance& instance, const JsonNode& node)
             value.fail("the device has no \"dma\" section that gives its channels.");
             return;
         }
-        checkWord(value, device_.blocks[size_t(instance.block)].kind, event, &BlockKind::requests, "DMA request");
+        checkWord(value, device_.blocks[instance.block].kind, event, &BlockKind::requests, "DMA request");
         std::vector<DmaLink>& links = instance.dma[event];
         if (value.isArray())
             for (const JsonNode& channel : value.items())

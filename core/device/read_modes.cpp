@@ -48,15 +48,15 @@ void DeviceReader::readModes()
             mode.wakeTime = row.child("wake_time").asDuration();
         if (row.has("wakes_on")) {
             mode.wakesOn = clockAt(row.child("wakes_on"));
-            if (ok() && !device_.clocks[size_t(mode.wakesOn)].isSource())
+            if (ok() && !device_.clocks[mode.wakesOn].isSource())
                 row.child("wakes_on").fail("must be a source.");
         }
         for (const JsonNode& select : row.optionalChild("wakes_selects").items()) {
             const ClockIndex clock = clockAt(select);
             if (!ok())
                 return;
-            const std::vector<ClockInput>& inputs = device_.clocks[size_t(clock)].inputs;
-            if (mode.wakesOn < 0 || device_.clocks[size_t(clock)].type != ClockNode::Type::Select ||
+            const std::vector<ClockInput>& inputs = device_.clocks[clock].inputs;
+            if (mode.wakesOn < 0 || device_.clocks[clock].type != ClockNode::Type::Select ||
                 std::none_of(inputs.begin(), inputs.end(),
                              [&mode](const ClockInput& input) { return input.node == mode.wakesOn; }))
                 select.fail("must be a select that has the clock in \"wakes_on\" as an input.");

@@ -61,10 +61,10 @@ void DeviceReader::readDomains()
             const InstanceIndex instance = instanceAt(name);
             if (!ok())
                 return;
-            if (device_.instances[size_t(instance)].domain >= 0)
+            if (device_.instances[instance].domain >= 0)
                 name.fail(fmt::format("\"{}\" lies in the domain {} already.", name.asString(),
-                                      device_.domains[size_t(device_.instances[size_t(instance)].domain)].id));
-            device_.instances[size_t(instance)].domain = static_cast<int>(device_.domains.size());
+                                      device_.domains[device_.instances[instance].domain].id));
+            device_.instances[instance].domain = static_cast<int>(device_.domains.size());
             domain.instances.push_back(instance);
         }
         device_.domains.push_back(std::move(domain));
@@ -74,7 +74,7 @@ void DeviceReader::readDomains()
             if (const std::string why = mustStayOn(device_, instance); !why.empty())
                 rows[d]
                     .child("instances")
-                    .fail(fmt::format("{} cannot lie in a domain: {}.", device_.instances[size_t(instance)].name, why));
+                    .fail(fmt::format("{} cannot lie in a domain: {}.", device_.instances[instance].name, why));
 }
 
 void DeviceReader::readRegulator()

@@ -226,7 +226,7 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
                 break;
             role.encoding =
                 encoding ? *encoding
-                         : encodingOfNames(*spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], from);
+                         : encodingOfNames(*spec, block.registers[role.reg].fields[role.field], from);
             checkEncoding(*spec, role.encoding, from);
             block.roles[name] = role;
         }
@@ -285,7 +285,7 @@ void DeviceReader::readSlicedRoles(Block& block, const std::string& name, const 
             } else {
                 role.higher.emplace_back(slice.reg, slice.field);
             }
-            bits += block.registers[size_t(slice.reg)].fields[size_t(slice.field)].width;
+            bits += block.registers[slice.reg].fields[slice.field].width;
         }
         if (missing.size() == patterns.size())
             continue;
@@ -323,7 +323,7 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
             continue;
         role.encoding = encoding
                             ? *encoding
-                            : encodingOfNames(spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], node);
+                            : encodingOfNames(spec, block.registers[role.reg].fields[role.field], node);
         if (!any)
             checkEncoding(spec, role.encoding, node);
         if (!block.roles.emplace(name + std::to_string(bit), role).second) {

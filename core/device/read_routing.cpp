@@ -66,7 +66,7 @@ void DeviceReader::readPadRoutes()
                 continue;
             Route route{pad, signal->first, signal->second, Route::Mechanism::Fixed, -1, {}, -1};
             const FieldRef& function = device_.pads[p].function;
-            const bool analog = device_.instances[size_t(route.instance)].signals[size_t(route.signal)].direction ==
+            const bool analog = device_.instances[route.instance].signals[size_t(route.signal)].direction ==
                                 InstanceSignal::Direction::Analog;
             if (analogCode >= 0 && analog && function.valid()) {
                 route.code = analogCode;
@@ -81,16 +81,16 @@ void DeviceReader::readPadRoutes()
 
 void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
 {
-    const FieldRef function = device_.pads[size_t(pad)].function;
+    const FieldRef function = device_.pads[pad].function;
     std::vector<int> codes;
     for (const auto& [key, value] : node.members()) {
         // Where no port is described the pad's functions are known, but not what is written for them.
-        const bool known = function.valid() || device_.pads[size_t(pad)].port >= 0;
-        const int code = known ? functionOf(key, device_.pads[size_t(pad)], value) : int(codes.size());
+        const bool known = function.valid() || device_.pads[pad].port >= 0;
+        const int code = known ? functionOf(key, device_.pads[pad], value) : int(codes.size());
         if (code < 0)
             continue;
         if (std::find(codes.begin(), codes.end(), code) != codes.end())
-            value.fail(fmt::format("the code {} is used twice on {}.", code, device_.pads[size_t(pad)].name));
+            value.fail(fmt::format("the code {} is used twice on {}.", code, device_.pads[pad].name));
         codes.push_back(code);
         // One code can connect several signals (an input and an output of two instances); "@A" names a signal group.
         const std::vector<JsonNode> signals = value.isArray() ? value.items() : std::vector<JsonNode>{value};
@@ -106,7 +106,7 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
                 continue;
             Route route{pad, signal->first, signal->second, Route::Mechanism::Selector, code, {}, group};
             if (known)
-                route.selects = device_.functionCodes(device_.pads[size_t(pad)], static_cast<std::uint32_t>(code));
+                route.selects = device_.functionCodes(device_.pads[pad], static_cast<std::uint32_t>(code));
             addRoute(std::move(route));
         }
     }
@@ -117,7 +117,7 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
 void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
 {
     for (const auto& [key, value] : node.members()) {
-        const int code = functionOf(key, device_.pads[size_t(pad)], value);
+        const int code = functionOf(key, device_.pads[pad], value);
         const std::string text = value.asString();
         const size_t dot = text.find('.');
         const std::string unit = text.substr(0, dot);
@@ -141,7 +141,7 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
                                 static_cast<int>(s),
                                 Route::Mechanism::Lanes,
                                 code,
-                                device_.functionCodes(device_.pads[size_t(pad)], static_cast<std::uint32_t>(code)),
+                                device_.functionCodes(device_.pads[pad], static_cast<std::uint32_t>(code)),
                                 -1};
                     if (roles.reg >= 0)
                         route.selects.push_back({{static_cast<int>(i), roles.reg, roles.field}, combination.code});
@@ -189,10 +189,10 @@ void DeviceReader::readRemap(const std::string& name, const JsonNode& node, int 
             if (!signal || pad < 0 || setCode < 0 || !ok())
                 continue;
             Route route{pad, signal->first, signal->second, Route::Mechanism::GroupRemap, -1, {}, -1};
-            const FieldRef& function = device_.pads[size_t(pad)].function;
+            const FieldRef& function = device_.pads[pad].function;
             if (code >= 0 && function.valid()) {
                 route.code = code;
-                route.selects = functionCodes(device_.pads[size_t(pad)], code, padNode);
+                route.selects = functionCodes(device_.pads[pad], code, padNode);
             }
             if (field.valid())
                 route.selects.push_back({field, static_cast<std::uint32_t>(setCode)});
@@ -243,20 +243,20 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         if (!ok())
             return;
         for (const auto& [signal, way] : signals) {
-            const InstanceSignal& facts = device_.instances[size_t(signal.first)].signals[size_t(signal.second)];
+            const InstanceSignal& facts = device_.instances[signal.first].signals[size_t(signal.second)];
             if ((drives(facts) && way.output < 0) || (listens(facts) && !way.input.valid())) {
                 node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".",
-                                      device_.instances[size_t(signal.first)].name, facts.name,
+                                      device_.instances[signal.first].name, facts.name,
                                       drives(facts) ? "drives its pad" : "listens to its pad",
                                       drives(facts) && way.output < 0 ? "outputs" : "inputs"));
                 return;
             }
             for (const Terminal& terminal : pads) {
                 Route route{terminal.pad, signal.first, signal.second, Route::Mechanism::Matrix, -1, {}, group};
-                const FieldRef& function = device_.pads[size_t(terminal.pad)].function;
+                const FieldRef& function = device_.pads[terminal.pad].function;
                 if (code >= 0 && function.valid()) {
                     route.code = code;
-                    route.selects = functionCodes(device_.pads[size_t(terminal.pad)], code, node);
+                    route.selects = functionCodes(device_.pads[terminal.pad], code, node);
                 }
                 if (way.input.valid())
                     route.selects.push_back({way.input, terminal.number});
@@ -297,7 +297,7 @@ void DeviceReader::collectMuxFields()
     std::vector<FieldRef>& fields = device_.muxFields;
     for (const Route& route : device_.routes)
         for (const FieldCode& select : route.selects)
-            if (!device_.pads[size_t(route.pad)].isPickedBy(select.ref))
+            if (!device_.pads[route.pad].isPickedBy(select.ref))
                 fields.push_back(select.ref);
     for (const Instance& instance : device_.instances)
         for (const FieldCode& select : instance.selects)
@@ -314,7 +314,7 @@ std::optional<std::pair<int, int>> DeviceReader::signalAt(const std::string& dot
         return std::nullopt;
     const InstanceIndex instance = device_.findInstance(instanceName);
     if (instance >= 0 && dot != std::string::npos) {
-        const auto& signals = device_.instances[size_t(instance)].signals;
+        const auto& signals = device_.instances[instance].signals;
         for (size_t s = 0; s < signals.size(); ++s)
             if (signals[s].name == std::string_view(dotted).substr(dot + 1))
                 return std::pair(instance, static_cast<int>(s));
@@ -400,7 +400,7 @@ int DeviceReader::groupNamed(const std::string& name)
 
 void DeviceReader::addRoute(Route route)
 {
-    device_.pads[size_t(route.pad)].routes.push_back(static_cast<int>(device_.routes.size()));
+    device_.pads[route.pad].routes.push_back(static_cast<int>(device_.routes.size()));
     device_.routes.push_back(std::move(route));
 }
 

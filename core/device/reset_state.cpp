@@ -31,7 +31,7 @@ std::optional<std::int64_t> resetSettingOf(const Device& device, const ClockNode
 void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
 {
     const Field& field = device.fieldOf(ref);
-    std::uint32_t& word = device.instances[size_t(ref.instance)]
+    std::uint32_t& word = device.instances[ref.instance]
                               .resets.try_emplace(ref.reg, device.resetOf(ref.instance, ref.reg))
                               .first->second;
     word = (word & ~field.mask()) | field.at(code);
@@ -44,7 +44,7 @@ void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
             device.resetRange = int(r);
     const Block& block = device.blockOf(ref.instance);
     if (const Role* on = block.role("on"); block.kind == "watchdog" && device.roleField(ref.instance, "on") == ref)
-        device.instances[size_t(ref.instance)].abilities["runs_at_reset"] = {
+        device.instances[ref.instance].abilities["runs_at_reset"] = {
             on->encoding.decode(code).value_or(0) != 0 ? 1 : 0};
 }
 

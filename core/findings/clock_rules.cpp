@@ -27,12 +27,12 @@ std::string because(const std::string& reason)
 /// The setting of a divider that brings it inside its limits, nearest to the present one; 0 when there is none.
 std::int64_t betterFactor(const Facts& f, ClockIndex clock)
 {
-    const ClockNode& node = f.device.clocks[size_t(clock)];
-    const ClockState& state = f.rates.clocks[size_t(clock)];
+    const ClockNode& node = f.device.clocks[clock];
+    const ClockState& state = f.rates.clocks[clock];
     if ((node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply) ||
         f.plan.held(holdOfClock(node.id)))
         return 0;
-    const Frequency input = f.rates.clocks[size_t(state.input)].rate;
+    const Frequency input = f.rates.clocks[state.input].rate;
     std::int64_t best = 0;
     for (const std::int64_t factor : node.factors) {
         ClockState trial = state;
@@ -52,8 +52,8 @@ std::string factorTitle(const Facts& f, ClockIndex clock)
     if (factor == 0)
         return {};
     return fmt::format("{} by {}",
-                       f.device.clocks[size_t(clock)].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
-                       factorText(f.device.clocks[size_t(clock)], factor));
+                       f.device.clocks[clock].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
+                       factorText(f.device.clocks[clock], factor));
 }
 
 void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, bool toleranceOnly)
@@ -66,11 +66,11 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
             !isSet(f.device, f.rates, ClockIndex(int(i))))
             continue;
         // Down a chain the same tolerance meets the same limit again and again; its beginning says it.
-        if (toleranceOnly && state.input >= 0 && limitBreak(f.rates.clocks[size_t(state.input)]))
+        if (toleranceOnly && state.input >= 0 && limitBreak(f.rates.clocks[state.input]))
             continue;
         // Said of its user already, with what can be done.
         if (toleranceOnly && std::any_of(state.users.begin(), state.users.end(),
-                                         [&f](int user) { return !f.accuracy[size_t(user)].ok(); }))
+                                         [&f](int user) { return !f.accuracy[user].ok(); }))
             continue;
         const bool above = which == LimitBreak::Which::Above;
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
@@ -116,13 +116,13 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
         // The plan's own decision is the place to look; else the last clock.
         int place = combination.terms.back().clock;
         for (const ClockCombination::Term& term : combination.terms)
-            if (f.plan.clocks.contains(f.device.clocks[size_t(term.clock)].id))
+            if (f.plan.clocks.contains(f.device.clocks[term.clock].id))
                 place = term.clock;
         out.push_back({Severity::Error,
                        {},
                        fmt::format("{}: this combination is not allowed{}. Change one of the settings.",
                                    combinationText(f.device, f.rates, combination), because(combination.because)),
-                       {Place::Kind::Clock, f.device.clocks[size_t(place)].id, {}},
+                       {Place::Kind::Clock, f.device.clocks[place].id, {}},
                        {},
                        WaysOffer{}});
     }
@@ -131,8 +131,8 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
 /// Whether a clock stands still because the board is not known to have anything at its source.
 bool isUnfitted(const Facts& f, ClockIndex clock)
 {
-    for (int at = clock; at >= 0; at = f.rates.clocks[size_t(at)].input) {
-        const ClockNode& node = f.device.clocks[size_t(at)];
+    for (int at = clock; at >= 0; at = f.rates.clocks[at].input) {
+        const ClockNode& node = f.device.clocks[at];
         if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External)
             return !f.board.crystals.contains(node.id);
     }
@@ -145,16 +145,16 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
         const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0)
             continue;
-        const ClockIndex kernel = f.device.instances[size_t(instance)].kernel;
-        const ClockState& state = f.rates.clocks[size_t(kernel)];
+        const ClockIndex kernel = f.device.instances[instance].kernel;
+        const ClockState& state = f.rates.clocks[kernel];
         if (!state.running)
             out.push_back({Severity::Error,
                            {},
                            fmt::format("{} on {} has no clock: {} does not run ({}). {}hoose another clock source.",
-                                       f.plan.needs[n].title, f.device.instances[size_t(instance)].name,
-                                       f.device.clocks[size_t(kernel)].name, state.stopped,
+                                       f.plan.needs[n].title, f.device.instances[instance].name,
+                                       f.device.clocks[kernel].name, state.stopped,
                                        isUnfitted(f, kernel) ? "State what is fitted there, or c" : "C"),
-                           {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}},
+                           {Place::Kind::Clock, f.device.clocks[kernel].id, {}},
                            {},
                            WaysOffer{}});
     }
@@ -166,11 +166,11 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
         const Accuracy& accuracy = f.accuracy[n];
         if (accuracy.clock < 0 || accuracy.ok() || accuracy.inGoals)
             continue;
-        const ClockState& state = f.rates.clocks[size_t(accuracy.clock)];
+        const ClockState& state = f.rates.clocks[accuracy.clock];
         if (const auto broken = limitBreak(state); broken && !broken->toleranceOnly)
             continue;
-        const ClockNode& node = f.device.clocks[size_t(accuracy.clock)];
-        const ClockNode& source = f.device.clocks[size_t(pathToSource(f.rates, accuracy.clock).back())];
+        const ClockNode& node = f.device.clocks[accuracy.clock];
+        const ClockNode& source = f.device.clocks[pathToSource(f.rates, accuracy.clock).back()];
         const std::string& title = f.plan.needs[n].title;
         std::string text;
         if (!accuracy.trouble.empty()) {
@@ -203,13 +203,13 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
 
 void cpuStopped(const Facts& f, std::vector<Finding>& out)
 {
-    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
+    const ClockState& cpu = f.rates.clocks[f.device.cpuClock()];
     if (!cpu.running)
         out.push_back(
             {Severity::Error,
              {},
              fmt::format("The CPU has no clock: {}. Select a running source for the system clock.", cpu.stopped),
-             {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}},
+             {Place::Kind::Clock, f.device.clocks[f.device.cpuClock()].id, {}},
              {},
              WaysOffer{}});
 }
@@ -223,9 +223,9 @@ void flashTooSlow(const Facts& f, std::vector<Finding>& out)
                    {},
                    fmt::format("The flash is too slow for {} in {}: even {} wait states allow only {}. Slow the CPU "
                                "down, or choose a faster operating range.",
-                               format(f.rates.clocks[size_t(f.device.flashClock)].rate), range.name,
+                               format(f.rates.clocks[f.device.flashClock].rate), range.name,
                                range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
-                   {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}},
+                   {Place::Kind::Clock, f.device.clocks[f.device.flashClock].id, {}},
                    {},
                    WaysOffer{}});
 }
@@ -271,20 +271,20 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
         for (size_t n = 0; n < f.plan.needs.size(); ++n)
             claimed =
                 claimed || (f.bindings.needs[n].instance >= 0 &&
-                            f.device.instances[size_t(f.bindings.needs[n].instance)].name == f.device.clocks[i].id);
+                            f.device.instances[f.bindings.needs[n].instance].name == f.device.clocks[i].id);
         // Where something else drives one of its pads, the oscillator cannot swing at all.
         const int oscillator = f.device.findInstance(f.device.clocks[i].id);
         for (const PadSetup& setup : claimed || oscillator < 0 ? std::vector<PadSetup>() : f.pads)
-            for (const RouteIndex route : f.device.pads[size_t(setup.pad)].routes)
-                if (!claimed && f.device.routes[size_t(route)].instance == oscillator) {
+            for (const RouteIndex route : f.device.pads[setup.pad].routes)
+                if (!claimed && f.device.routes[route].instance == oscillator) {
                     claimed = true;
                     out.push_back(
                         {Severity::Error,
                          {},
                          fmt::format(
                              "{} cannot run: its pad {} is used by {}. Move that signal, and bind the crystal's need.",
-                             f.device.clocks[i].name, f.device.pads[size_t(setup.pad)].name,
-                             f.plan.needs[size_t(setup.need)].title),
+                             f.device.clocks[i].name, f.device.pads[setup.pad].name,
+                             f.plan.needs[setup.need].title),
                          {Place::Kind::Clock, f.device.clocks[i].id, {}},
                          {}});
                 }
@@ -396,8 +396,8 @@ void trimIdle(const Facts& f, std::vector<Finding>& out)
         out.push_back({Severity::Caution,
                        {},
                        fmt::format("{} should be trimmed by {}, which does not run: {}. Its tolerance stays {}.",
-                                   node.name, f.device.clocks[size_t(node.trim->by)].name,
-                                   f.rates.clocks[size_t(node.trim->by)].stopped, format(f.rates.clocks[i].tolerance)),
+                                   node.name, f.device.clocks[node.trim->by].name,
+                                   f.rates.clocks[node.trim->by].stopped, format(f.rates.clocks[i].tolerance)),
                        {Place::Kind::Clock, node.id, {}},
                        {}});
     }
@@ -453,8 +453,8 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
     const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
     if (factor == 0)
         return problemOf("no setting of this clock alone keeps it within its limits; change its source.");
-    return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle),
-                  SetClock{finding.place.id, factorDecision(f.device.clocks[size_t(clock)], factor)});
+    return editOf(fmt::format("{}: {}", f.device.clocks[clock].name, finding.fixTitle),
+                  SetClock{finding.place.id, factorDecision(f.device.clocks[clock], factor)});
 }
 
 /// A multiplier that runs with both sets of clocks but is switched off on the way, since something that it freezes
@@ -484,7 +484,7 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
         for (size_t n = 0; n < f.plan.needs.size(); ++n) {
             const ClockIndex kernel =
                 f.bindings.needs[n].state == BoundNeed::State::Bound ? f.settings[n].kernel : ClockIndex(-1);
-            if (kernel >= 0 && f.rates.clocks[size_t(kernel)].rate == slow.clocks[size_t(kernel)].rate &&
+            if (kernel >= 0 && f.rates.clocks[kernel].rate == slow.clocks[kernel].rate &&
                 from(f.rates, kernel) && from(slow, kernel))
                 stopped.push_back(f.plan.needs[n].title);
         }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/device/library.h"
 #include "core/image/image.h"
 #include "core/plan/edit.h"
@@ -20,8 +21,8 @@ struct Facts {
     const Plan& plan;
     const Bindings& bindings;
     const Rates& rates;
-    const std::vector<Setting>& settings;
-    const std::vector<Accuracy>& accuracy; ///< by need
+    const IndexVector<NeedIndex, Setting>& settings;
+    const IndexVector<NeedIndex, Accuracy>& accuracy; ///< by need
     const std::vector<PadSetup>& pads;
     const Image& image;
     const Provenance& provenance;

@@ -47,7 +47,7 @@ void uncomputed(const Facts& f, std::vector<Finding>& out)
         const Setting& setting = f.settings[n];
         // An open need and a stopped clock have findings of their own.
         if (setting.computed || setting.notComputed.empty() || f.bindings.needs[n].instance < 0 || setting.kernel < 0 ||
-            !f.rates.clocks[size_t(setting.kernel)].running)
+            !f.rates.clocks[setting.kernel].running)
             continue;
         out.push_back({Severity::Error,
                        {},

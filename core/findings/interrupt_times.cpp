@@ -23,14 +23,14 @@ InterruptTime timeOf(const Facts& facts, CoreIndex core, int number, const std::
     InterruptTime out;
     out.core = core;
     out.number = number;
-    const Rational clock = facts.rates.clocks[size_t(facts.device.cores[size_t(core)].clock)].rate.value;
+    const Rational clock = facts.rates.clocks[facts.device.cores[core].clock].rate.value;
     Rational rate, functions;
     bool known = true;
     out.stated = true;
     for (const InterruptUse& client : clients) {
         if (std::find(out.needs.begin(), out.needs.end(), client.need) == out.needs.end())
             out.needs.push_back(client.need);
-        const Rational level = levelOf(facts, facts.device.cores[size_t(core)], client.need);
+        const Rational level = levelOf(facts, facts.device.cores[core], client.need);
         out.level = out.needs.size() == 1
                         ? level
                         : std::min(out.level, level, [](const Rational& a, const Rational& b) { return a < b; });
@@ -107,7 +107,7 @@ std::vector<InterruptTime> interruptTimes(const Facts& facts)
         return out;
     const InterruptUses uses = interruptClients(facts);
     for (size_t core = 0; core < facts.device.cores.size(); ++core) {
-        const Rational clock = facts.rates.clocks[size_t(facts.device.cores[core].clock)].rate.value;
+        const Rational clock = facts.rates.clocks[facts.device.cores[core].clock].rate.value;
         if (!(clock > Rational(0)))
             continue;
         const size_t first = out.size();

@@ -39,15 +39,15 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
     const std::optional<Waking> waking = wakingOf(f.device, f.board, plan, f.bindings, rates, mode);
     if (!waking)
         return;
-    const std::string& source = f.device.clocks[size_t(mode.wakesOn)].name;
+    const std::string& source = f.device.clocks[mode.wakesOn].name;
     for (const ClockIndex clock : waking->broken) {
-        const ClockState& state = waking->rates.clocks[size_t(clock)];
-        const Frequency most = limitIn(f.device, f.device.clocks[size_t(clock)], rates.range).max.value_or(*state.max);
+        const ClockState& state = waking->rates.clocks[clock];
+        const Frequency most = limitIn(f.device, f.device.clocks[clock], rates.range).max.value_or(*state.max);
         out.push_back({Severity::Error,
                        {},
                        fmt::format("The chip wakes from {} on {}{}: {} then runs at {}, above its limit of {} in {}. "
                                    "Use a larger divider, or choose a faster operating range.",
-                                   mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate),
+                                   mode.name, source, which, f.device.clocks[clock].name, format(state.rate),
                                    format(most), f.device.ranges[size_t(rates.range)].name),
                        placeOf(mode),
                        {}});
@@ -58,7 +58,7 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
              {},
              fmt::format("The chip wakes from {} on {}{} at {}, for which the flash has too few wait states. Use a "
                          "larger divider, or choose a faster operating range.",
-                         mode.name, source, which, format(waking->rates.clocks[size_t(f.device.flashClock)].rate)),
+                         mode.name, source, which, format(waking->rates.clocks[f.device.flashClock].rate)),
              placeOf(mode),
              {}});
 }

@@ -39,9 +39,9 @@ struct Wire {
 template <typename Check> void eachWire(const Facts& f, Check check)
 {
     for (const PadSetup& setup : f.pads) {
-        const Need& need = f.plan.needs[size_t(setup.need)];
-        const SignalSpec& signal = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal;
-        const Pad& pad = f.device.pads[size_t(setup.pad)];
+        const Need& need = f.plan.needs[setup.need];
+        const SignalSpec& signal = f.bindings.needs[setup.need].seats[size_t(setup.seat)].signal;
+        const Pad& pad = f.device.pads[setup.pad];
         check(Wire{f, setup, pad, need, signal, padFact(f.board, need, signal.id, pad)});
     }
 }
@@ -180,10 +180,10 @@ Expected<Edit> fixLoad(const Facts& f, const Finding& finding)
     const Need* need = f.plan.need(finding.place.id);
     const TerminalFact* fact = need ? terminalFact(f.board, *need, finding.place.sub) : nullptr;
     for (const PadSetup& setup : f.pads)
-        if (fact && &f.plan.needs[size_t(setup.need)] == need &&
-            f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal.id == finding.place.sub)
+        if (fact && &f.plan.needs[setup.need] == need &&
+            f.bindings.needs[setup.need].seats[size_t(setup.seat)].signal.id == finding.place.sub)
             for (const PadSetup::Drive drive : {PadSetup::Drive::Medium, PadSetup::Drive::Strong})
-                if (padGives(f.device.pads[size_t(setup.pad)], drive) >= fact->current)
+                if (padGives(f.device.pads[setup.pad], drive) >= fact->current)
                     return editOf(finding.fixTitle,
                                   pinPropertyChange(*need, finding.place.sub, "drive", nameOf(drive)));
     return problemOf("no drive strength of this pad is enough; move the signal.");

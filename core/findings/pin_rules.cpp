@@ -17,10 +17,10 @@ using Severity = Finding::Severity;
 
 std::string titleOf(const Facts& f, const Claim& claim)
 {
-    const std::string& need = f.plan.needs[size_t(claim.need)].title;
+    const std::string& need = f.plan.needs[claim.need].title;
     if (claim.seat < 0)
         return need;
-    return need + " " + f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title;
+    return need + " " + f.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title;
 }
 
 void openNeeds(const Facts& f, std::vector<Finding>& out)
@@ -65,8 +65,8 @@ const Claim& easiestToMove(const Facts& f, const Contest& contest)
     const auto weight = [&](const Claim& claim) {
         if (claim.seat < 0)
             return 1;
-        const Seat& seat = f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
-        return seat.route < 0 ? 0 : f.device.routes[size_t(seat.route)].mechanism == Route::Mechanism::Fixed ? 2 : 1;
+        const Seat& seat = f.bindings.needs[claim.need].seats[size_t(claim.seat)];
+        return seat.route < 0 ? 0 : f.device.routes[seat.route].mechanism == Route::Mechanism::Fixed ? 2 : 1;
     };
     // Of equals the one that was stated last gives way.
     return *std::min_element(contest.claims.rbegin(), contest.claims.rend(),
@@ -107,18 +107,18 @@ void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, co
             who.push_back(titleOf(f, contest.claims[i]) + (as.empty() ? "" : " (" + as + ")"));
         }
         const Claim& last = easiestToMove(f, contest);
-        const std::string need = f.plan.needs[size_t(last.need)].id;
+        const std::string need = f.plan.needs[last.need].id;
         Place place{Place::Kind::Need, need, {}};
         if (kind == Resource::Kind::Pad)
             place = {Place::Kind::Pad, nameOf(f.device, contest.resource), need};
         else if (last.seat >= 0)
-            place = {Place::Kind::Signal, need, f.bindings.needs[size_t(last.need)].seats[size_t(last.seat)].signal.id};
+            place = {Place::Kind::Signal, need, f.bindings.needs[last.need].seats[size_t(last.seat)].signal.id};
         out.push_back({Severity::Error,
                        {},
                        fmt::format("{} is assigned to {}, but {}.", capitalised(nameOf(f.device, contest.resource)),
                                    listed(who), why),
                        place,
-                       "Move " + f.plan.needs[size_t(last.need)].title});
+                       "Move " + f.plan.needs[last.need].title});
     }
 }
 
@@ -185,16 +185,16 @@ void debugPads(const Facts& f, std::vector<Finding>& out)
         if (pad.resetClaim.empty())
             continue;
         for (const Claim& claim : f.bindings.padClaims[p]) {
-            const Seat& seat = f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
-            if (seat.route >= 0 && f.device.signalName(f.device.routes[size_t(seat.route)]) == pad.resetClaim)
+            const Seat& seat = f.bindings.needs[claim.need].seats[size_t(claim.seat)];
+            if (seat.route >= 0 && f.device.signalName(f.device.routes[seat.route]) == pad.resetClaim)
                 continue;
             out.push_back(
                 {Severity::Caution,
                  {},
                  fmt::format("{} uses {}, which is {} after reset: a debugger can then attach only under reset.",
                              titleOf(f, claim), pad.name, pad.resetClaim),
-                 {Place::Kind::Pad, pad.name, f.plan.needs[size_t(claim.need)].id},
-                 "Move " + f.plan.needs[size_t(claim.need)].title});
+                 {Place::Kind::Pad, pad.name, f.plan.needs[claim.need].id},
+                 "Move " + f.plan.needs[claim.need].title});
         }
     }
 }
@@ -211,7 +211,7 @@ void boardNets(const Facts& f, std::vector<Finding>& out)
                 out.push_back({Severity::Error,
                                {},
                                fmt::format("{} {} is on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title,
-                                           f.device.pads[size_t(seat.pad)].name,
+                                           f.device.pads[seat.pad].name,
                                            objection.starts_with("routed") ? "which is " : "but ", objection),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
                                "Move " + f.plan.needs[n].title});
@@ -234,13 +234,13 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
     // Its pads that nobody else wants may stay; the search prefers them.
     for (const Contest& contest : f.bindings.contests)
         for (const Claim& claim : contest.claims)
-            if (f.plan.needs[size_t(claim.need)].id == id) {
+            if (f.plan.needs[claim.need].id == id) {
                 if (contest.resource.kind == Resource::Kind::Instance || contest.resource.kind == Resource::Kind::Unit)
                     need->binding = {};
                 else if (contest.resource.kind == Resource::Kind::Dma)
                     need->binding.dma.clear();
                 else if (claim.seat >= 0)
-                    need->binding.pads.erase(f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id);
+                    need->binding.pads.erase(f.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.id);
             }
     if (finding.place.kind == Place::Kind::Signal)
         need->binding.pads.erase(finding.place.sub);
@@ -259,12 +259,12 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
         const Need& need = f.plan.needs[n];
         if (instance < 0)
             continue;
-        const Instance& facts = f.device.instances[size_t(instance)];
+        const Instance& facts = f.device.instances[instance];
         std::vector<const Need*> together;
         for (size_t k = 0; k < f.plan.needs.size(); ++k)
             if (f.bindings.needs[k].instance == instance)
                 together.push_back(&f.plan.needs[k]);
-        const std::string& owner = f.device.cores[size_t(f.device.ownerCore(need.core))].id;
+        const std::string& owner = f.device.cores[f.device.ownerCore(need.core)].id;
         for (const Fence& fence : facts.fences)
             if (!fenceCode(f.device, fence, together)) {
                 const bool opened = !need.openTo.empty() && need.openTo != "nobody";

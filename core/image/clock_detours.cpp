@@ -70,7 +70,7 @@ bool ClockMoves::detour()
             if (input < 0 || !node(input).isSource() || input == present)
                 continue;
             const ClockSnapshot kept = now_;
-            now_.trial.clocks[size_t(input)].off = false;
+            now_.trial.clocks[input].off = false;
             now_.trial.clocks[s].setting = std::int64_t(k);
             now_.trial.computeAll();
             if (const int broken = brokenNow(); runs(input) && (best < 0 || broken < least)) {
@@ -93,7 +93,7 @@ bool ClockMoves::detour()
             open_.push_back({What::Off, input});
         std::erase_if(open_, [input](const Move& move) { return move.what == What::SourceOn && move.clock == input; });
     }
-    now_.trial.clocks[size_t(which)].setting = best;
+    now_.trial.clocks[which].setting = best;
     now_.trial.computeAll();
     selectStep(which, best,
                fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
@@ -121,8 +121,8 @@ bool ClockMoves::divideMeanwhile(int select, int choice, int& least)
             now_.trial.computeAll();
             if (brokenNow() > before)
                 continue;
-            now_.trial.clocks[size_t(node(select).inputs[size_t(choice)].node)].off = false;
-            now_.trial.clocks[size_t(select)].setting = choice;
+            now_.trial.clocks[node(select).inputs[size_t(choice)].node].off = false;
+            now_.trial.clocks[select].setting = choice;
             now_.trial.computeAll();
             if (const int broken = brokenNow(); broken < least) {
                 least = broken;
@@ -134,7 +134,7 @@ bool ClockMoves::divideMeanwhile(int select, int choice, int& least)
     now_ = kept;
     if (divider < 0)
         return false;
-    now_.trial.clocks[size_t(divider)].setting = setting;
+    now_.trial.clocks[divider].setting = setting;
     now_.trial.computeAll();
     const std::optional<std::uint32_t> code =
         node(divider).encoding.encode(node(divider).dense ? setting / node(divider).unit : setting);

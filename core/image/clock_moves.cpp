@@ -258,7 +258,7 @@ bool ClockMoves::keepLimits(const std::vector<Move>& moves)
 void ClockMoves::make(const Move& move, bool write)
 {
     const int i = move.clock;
-    TrialClock* clock = i >= 0 ? &now_.trial.clocks[size_t(i)] : nullptr;
+    TrialClock* clock = i >= 0 ? &now_.trial.clocks[i] : nullptr;
     switch (move.what) {
     case What::RangeUp:
     case What::RangeDown:

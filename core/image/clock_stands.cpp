@@ -55,9 +55,9 @@ ClockSnapshot wokenStand(const Device& device, const ClockSnapshot& planned, con
             out.monitored[i] = false;
         }
     }
-    out.trial.clocks[size_t(mode.wakesOn)].off = false;
+    out.trial.clocks[mode.wakesOn].off = false;
     for (const auto& [select, setting] : waking.selects)
-        out.trial.clocks[size_t(select)].setting = setting;
+        out.trial.clocks[select].setting = setting;
     out.trial.computeAll();
     return out;
 }

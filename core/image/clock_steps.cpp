@@ -22,7 +22,7 @@ GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, co
     for (const BoundNeed& bound : bindings.needs) {
         if (bound.state != BoundNeed::State::Bound || bound.instance < 0)
             continue;
-        const Instance& instance = device.instances[size_t(bound.instance)];
+        const Instance& instance = device.instances[bound.instance];
         // A gate that cannot be closed again leaves its instance as it is; the rehearsal tells.
         const bool closes =
             instance.gate.valid() &&
@@ -101,7 +101,7 @@ ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const Awaited
     const ClockSnapshot middle = withoutLate(device, reset, full, out.lateSources);
     MoveOptions first{out.lateSources, from.opened, {}};
     for (const int source : from.pending)
-        if (!full.trial.clocks[size_t(source)].off &&
+        if (!full.trial.clocks[source].off &&
             std::find(out.lateSources.begin(), out.lateSources.end(), source) == out.lateSources.end())
             first.awaitFirst.push_back(source);
     out.steps = clockMoves(device, rates, from.stand, middle, first, &out.awaited);
@@ -133,7 +133,7 @@ ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const Awaite
         return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end();
     };
     std::vector<ClockIndex> now = lateSourcesOf(device, reset, full);
-    std::erase_if(now, [&](int source) { return !from.stand.trial.clocks[size_t(source)].off && !pending(source); });
+    std::erase_if(now, [&](int source) { return !from.stand.trial.clocks[source].off && !pending(source); });
     return bringUpFrom(device, rates, from, reset, full, now == late ? now : std::vector<ClockIndex>());
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/clocks/modes.h"
 #include "core/clocks/trial.h"
 #include "core/image/image.h"
@@ -74,7 +75,7 @@ struct FallBackFacts {
     const Plan& plan;
     const Bindings& bindings;
     const Rates& rates;
-    const std::vector<Setting>& settings;
+    const IndexVector<NeedIndex, Setting>& settings;
     const std::vector<PadSetup>& pads;
 };
 /// REQUIRES: the clock steps are there.

@@ -26,7 +26,7 @@ void ClockWriting::waitStatesStep(std::uint32_t states, const std::string& why)
 
 void ClockWriting::sourceOn(int i, bool write)
 {
-    TrialClock& clock = now_.trial.clocks[size_t(i)];
+    TrialClock& clock = now_.trial.clocks[i];
     clock.off = false;
     clock.trimmed = then(i).trimmed;
     now_.trial.computeAll();
@@ -34,7 +34,7 @@ void ClockWriting::sourceOn(int i, bool write)
         return;
     const ClockNode& facts = node(i);
     loadStep(i);
-    if (facts.bypass.valid() && rates_.clocks[size_t(i)].external &&
+    if (facts.bypass.valid() && rates_.clocks[i].external &&
         device_.resetCode(facts.bypass.ref) != facts.bypass.code)
         add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}},
                        fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
@@ -72,7 +72,7 @@ void ClockWriting::awaitClock(int i, std::string why)
         if (!now(source).off)
             awaited_.back().pending.push_back(source);
     ClockSnapshot& stand = awaited_.back().stand;
-    stand.trial.clocks[size_t(i)].off = true;
+    stand.trial.clocks[i].off = true;
     stand.trial.computeAll();
 }
 
@@ -88,7 +88,7 @@ void ClockWriting::letGo(int i)
     }
     if (facts.trim && now(i).trimmed && (then(i).off || !then(i).trimmed)) {
         clear(facts.trim->enable, facts.name + " no longer trimmed");
-        now_.trial.clocks[size_t(i)].trimmed = false;
+        now_.trial.clocks[i].trimmed = false;
         now_.trial.computeAll();
     }
 }
@@ -96,7 +96,7 @@ void ClockWriting::letGo(int i)
 void ClockWriting::extraSteps(int i)
 {
     const ClockNode& facts = node(i);
-    const ClockState& state = rates_.clocks[size_t(i)];
+    const ClockState& state = rates_.clocks[i];
     if (then(i).trimmed && state.trimmed && facts.trim)
         add(updateStep(device_, {{facts.trim->enable.ref, facts.trim->enable.code, facts.name + " trimmed"}},
                        fmt::format("Trim {} by {}: {}.", facts.name,
@@ -124,11 +124,11 @@ void ClockWriting::rangeSteps()
 
 void ClockWriting::loadStep(int i)
 {
-    const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[size_t(i)].load);
+    const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[i].load);
     if (best && best->second != device_.resetCode(node(i).loadControl))
         add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}},
                        fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
-    const ClockState& state = rates_.clocks[size_t(i)];
+    const ClockState& state = rates_.clocks[i];
     const std::pair<Frequency, std::uint32_t>* drive = state.external ? nullptr : driveFor(node(i), state.rate);
     if (drive && drive->second != device_.resetCode(node(i).driveControl))
         add(updateStep(device_, {{node(i).driveControl, drive->second, node(i).name + " drive"}},
@@ -173,7 +173,7 @@ void ClockWriting::setFrozen(int multiplier, bool write)
     for (int k = 0; k < int(device_.clocks.size()); ++k) {
         if (!frozenBy(k, multiplier) || !node(k).control.valid() || sameSetting(k))
             continue;
-        now_.trial.clocks[size_t(k)].setting = then(k).setting;
+        now_.trial.clocks[k].setting = then(k).setting;
         for (FieldWrite& field : controlsOf(k))
             fields.push_back(std::move(field));
         words.push_back(fmt::format("{} {}", node(k).name, operationText(device_, rates_, k)));

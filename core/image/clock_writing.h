@@ -19,9 +19,9 @@ protected:
     {
     }
 
-    const ClockNode& node(ClockIndex clock) const { return device_.clocks[size_t(clock)]; }
-    const TrialClock& now(ClockIndex clock) const { return now_.trial.clocks[size_t(clock)]; }
-    const TrialClock& then(ClockIndex clock) const { return to_.trial.clocks[size_t(clock)]; }
+    const ClockNode& node(ClockIndex clock) const { return device_.clocks[clock]; }
+    const TrialClock& now(ClockIndex clock) const { return now_.trial.clocks[clock]; }
+    const TrialClock& then(ClockIndex clock) const { return to_.trial.clocks[clock]; }
     std::string rateText(ClockIndex clock) const { return format(then(clock).rate); }
     bool isMultiplier(ClockIndex clock) const
     {

@@ -40,9 +40,9 @@ public:
         const ClockIndex clock = awaited.clock;
         FallBack out;
         out.clock = clock;
-        out.awaited = device_.clocks[size_t(clock)].ready.ref;
+        out.awaited = device_.clocks[clock].ready.ref;
         if (f_.plan.onFailure == OnFailure::FallBack && f_.plan.slow &&
-            !image_.slowRates->clocks[size_t(clock)].running) {
+            !image_.slowRates->clocks[clock].running) {
             out.toSlow = true;
             if (works(out, *f_.plan.slow))
                 return finished(std::move(out), awaited);
@@ -69,10 +69,10 @@ private:
     /// stands still.
     bool works(FallBack& out, ClockSet set)
     {
-        set.clocks[device_.clocks[size_t(out.clock)].id] = RunDecision{{}, ClockRun::Off, {}, {}};
+        set.clocks[device_.clocks[out.clock].id] = RunDecision{{}, ClockRun::Off, {}, {}};
         plan_ = withClockSet(f_.plan, set);
         out.rates = computeRates(device_, f_.board, plan_, f_.bindings);
-        const auto runs = [&out](ClockIndex clock) { return out.rates.clocks[size_t(clock)].running; };
+        const auto runs = [&out](ClockIndex clock) { return out.rates.clocks[clock].running; };
         if (!runs(device_.flashClock) || !out.rates.waitStates ||
             !std::all_of(device_.cores.begin(), device_.cores.end(),
                          [&](const Core& core) { return runs(core.clock); }))
@@ -95,19 +95,19 @@ private:
     {
         out.left.clear();
         const auto steady = [&](ClockIndex clock) {
-            return clock < 0 || (out.rates.clocks[size_t(clock)].running &&
-                                 out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate);
+            return clock < 0 || (out.rates.clocks[clock].running &&
+                                 out.rates.clocks[clock].rate == f_.rates.clocks[clock].rate);
         };
         for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
             const InstanceIndex instance = f_.bindings.needs[n].instance;
             const bool clocked =
-                instance < 0 || (out.rates.clocks[size_t(device_.instances[size_t(instance)].bus)].running &&
-                                 steady(device_.instances[size_t(instance)].kernel));
+                instance < 0 || (out.rates.clocks[device_.instances[instance].bus].running &&
+                                 steady(device_.instances[instance].kernel));
             // What a line ignores is counted in cycles of its clock.
             const auto quiet = [&](const PadSetup& setup) {
-                const int lines = device_.linesInPorts ? device_.pads[size_t(setup.pad)].port : device_.lineInstance;
+                const int lines = device_.linesInPorts ? device_.pads[setup.pad].port : device_.lineInstance;
                 return setup.need != int(n) || setup.quiet.value.isZero() || lines < 0 ||
-                       steady(device_.instances[size_t(lines)].kernel);
+                       steady(device_.instances[lines].kernel);
             };
             if (!clocked || !std::all_of(f_.pads.begin(), f_.pads.end(), quiet) || !meansTheSame(n, out.rates) ||
                 !accuracyOfNeed(device_, plan_, f_.bindings, out.rates, n, false).ok())
@@ -132,7 +132,7 @@ private:
 
     FallBack finished(FallBack out, const AwaitedClock& awaited)
     {
-        const ClockNode& node = device_.clocks[size_t(out.clock)];
+        const ClockNode& node = device_.clocks[out.clock];
         out.steps.push_back(updateStep(device_,
                                        {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + " off"}},
                                        fmt::format("{} off: it failed to start.", node.name)));
@@ -154,7 +154,7 @@ private:
             if (comesLate(image_, device_, f_.bindings, f_.rates, n))
                 out.left.insert(int(n));
         // A further core brings up all that it owns, or nothing.
-        const auto coreOfNeed = [this](NeedIndex need) { return device_.ownerCore(f_.plan.needs[size_t(need)].core); };
+        const auto coreOfNeed = [this](NeedIndex need) { return device_.ownerCore(f_.plan.needs[need].core); };
         for (const NeedIndex need : out.left)
             if (coreOfNeed(need) > 0)
                 out.coresHeld.insert(coreOfNeed(need));
@@ -175,9 +175,9 @@ private:
 
 Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock)
 {
-    Frequency most = rates.clocks[size_t(clock)].rate;
+    Frequency most = rates.clocks[clock].rate;
     for (const FallBack& fallBack : image.fallBacks)
-        most = std::max(most, fallBack.rates.clocks[size_t(clock)].rate);
+        most = std::max(most, fallBack.rates.clocks[clock].rate);
     return most;
 }
 
@@ -186,7 +186,7 @@ bool comesLate(const Image& image, const Device& device, const Bindings& binding
     const InstanceIndex instance = bindings.needs[need].instance;
     if (instance < 0 || image.lateSources.empty())
         return false;
-    const std::vector<ClockIndex> path = pathToSource(rates, device.instances[size_t(instance)].kernel);
+    const std::vector<ClockIndex> path = pathToSource(rates, device.instances[instance].kernel);
     return !path.empty() &&
            std::find(image.lateSources.begin(), image.lateSources.end(), path.back()) != image.lateSources.end();
 }
@@ -197,9 +197,9 @@ void appendFallBacks(Image& image, const FallBackFacts& facts, const ClockSnapsh
     FallBackMaking making(image, facts, reset);
     for (const AwaitedClock& clock : awaited) {
         // A flag that is awaited twice tells by its time-out alone not which of the waits it was.
-        const FieldRef& flag = facts.device.clocks[size_t(clock.clock)].ready.ref;
+        const FieldRef& flag = facts.device.clocks[clock.clock].ready.ref;
         if (std::count_if(awaited.begin(), awaited.end(), [&](const AwaitedClock& other) {
-                return facts.device.clocks[size_t(other.clock)].ready.ref == flag;
+                return facts.device.clocks[other.clock].ready.ref == flag;
             }) > 1)
             continue;
         if (std::optional<FallBack> made = making.without(clock))

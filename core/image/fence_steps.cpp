@@ -19,7 +19,7 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
     // Fields of one register are written at once.
     std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
     for (const auto& [instance, needs] : users)
-        for (const Fence& fence : device.instances[size_t(instance)].fences) {
+        for (const Fence& fence : device.instances[instance].fences) {
             const std::optional<std::uint32_t> code = fenceCode(device, fence, needs);
             if (code && *code != device.resetCode(fence.field))
                 byRegister[{fence.field.instance, fence.field.reg}].push_back(
@@ -34,7 +34,7 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
         }
         steps.push_back(updateStep(device, std::move(fields),
                                    fmt::format("{}: assign each instance to the core that owns it.",
-                                               device.instances[size_t(where.first)].name)));
+                                               device.instances[where.first].name)));
         for (Step& step : steps) {
             step.phase = Step::Phase::Unlock;
             image.steps.push_back(std::move(step));

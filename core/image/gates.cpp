@@ -9,7 +9,7 @@ std::vector<Gate> gatesOf(const Device& device, const Bindings& bindings, const 
 {
     std::vector<Gate> out;
     for (int i = 0; i < int(device.instances.size()); ++i) {
-        const Instance& instance = device.instances[size_t(i)];
+        const Instance& instance = device.instances[i];
         if (!instance.gate.valid())
             continue;
         auto gate = std::find_if(out.begin(), out.end(),

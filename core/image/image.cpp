@@ -26,7 +26,7 @@ Step stepOf(const Device& device, Step::Kind kind, std::vector<FieldWrite> field
         step.value |= field.at(write.code);
     }
     // A register with a key ignores every write that does not carry it.
-    const std::vector<Field>& all = device.registerOf(fields.front().ref).fields;
+    const IndexVector<FieldIndex, Field>& all = device.registerOf(fields.front().ref).fields;
     for (size_t f = 0; f < all.size() && kind != Step::Kind::Wait && kind != Step::Kind::Read; ++f)
         if (all[f].access == Field::Access::Key && !(step.mask & all[f].mask())) {
             step.mask |= all[f].mask();
@@ -85,7 +85,7 @@ void foldRegisters(Image& image, const Device& device)
     for (const Step& step : image.steps) {
         if (step.kind != Step::Kind::Write && step.kind != Step::Kind::Update)
             continue;
-        const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
+        const Register& reg = device.blockOf(step.instance).registers[step.reg];
         const std::uint32_t kept = keptBits(reg);
         if (kept == 0) {
             foldGates(device, step, byAddress);
@@ -111,7 +111,7 @@ void foldRegisters(Image& image, const Device& device)
 Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string why)
 {
     Step step = stepOf(device, Step::Kind::Write, std::move(fields), std::move(why));
-    const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
+    const Register& reg = device.blockOf(step.instance).registers[step.reg];
     step.value |= device.resetOf(step.instance, step.reg) & ~step.mask & keptBits(reg);
     step.mask = ~0u;
     return step;
@@ -129,7 +129,7 @@ Step forgetStep(const Device& device, const FieldRef& flag, std::string why)
     if (field.access == Field::Access::ReadToClear)
         return stepOf(device, Step::Kind::Read, {{flag, 0, cause}}, std::move(why));
     const std::vector<FieldWrite> write{{flag, field.access == Field::Access::WriteOneToClear ? 1u : 0u, cause}};
-    const std::vector<Field>& fields = device.registerOf(flag).fields;
+    const IndexVector<FieldIndex, Field>& fields = device.registerOf(flag).fields;
     const bool others = std::any_of(fields.begin(), fields.end(), [&](const Field& other) {
         return other.keepsWrites() && !(other.mask() & field.mask());
     });
@@ -145,7 +145,7 @@ Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, 
 
 Step gateStep(const Device& device, InstanceIndex instance, bool open, std::string cause, std::string why)
 {
-    const Instance& facts = device.instances[size_t(instance)];
+    const Instance& facts = device.instances[instance];
     const FieldCode& alias = open ? facts.gateSet : facts.gateClear;
     if (alias.valid())
         return writeStep(device, {{alias.ref, alias.code, std::move(cause)}}, std::move(why));
@@ -192,10 +192,10 @@ void openTogether(Image& image, const Device& device)
 
 std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
 {
-    const Instance& facts = device.instances[size_t(instance)];
+    const Instance& facts = device.instances[instance];
     std::vector<Step> out;
     if (facts.domain >= 0)
-        if (const PowerDomain& domain = device.domains[size_t(facts.domain)];
+        if (const PowerDomain& domain = device.domains[facts.domain];
             domain.on.valid() && device.resetCode(domain.on.ref) != domain.on.code) {
             out.push_back(updateStep(device, {{domain.on.ref, domain.on.code, domain.name + " on"}},
                                      fmt::format("{} on, for {}.", domain.name, facts.name)));
@@ -252,7 +252,7 @@ void appendUnlockSteps(Image& image, const Device& device)
         const FieldRef key{unlock.instance, unlock.reg, 0};
         const Field& field = device.fieldOf(key);
         Step step = writeStep(device, {{key, field.in(unlock.key), "key"}},
-                              fmt::format("Unlock {} for writing.", device.instances[size_t(unlock.instance)].name));
+                              fmt::format("Unlock {} for writing.", device.instances[unlock.instance].name));
         step.phase = Step::Phase::Unlock;
         image.steps.push_back(std::move(step));
     }
@@ -280,13 +280,13 @@ static void appendRegulatorSteps(Image& image, const Device& device, const Plan&
             fmt::format("Wait until it supplies the core (max. {}).", format(device.regulatorStartup))));
     for (Step& step : steps) {
         step.phase = Step::Phase::Clocks;
-        step.coreRate = reset.trial.clocks[size_t(device.cpuClock())].rate;
+        step.coreRate = reset.trial.clocks[device.cpuClock()].rate;
         image.steps.push_back(std::move(step));
     }
 }
 
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan,
-                      const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings,
+                      const Bindings& bindings, const Rates& rates, const IndexVector<NeedIndex, Setting>& settings,
                       const std::vector<PadSetup>& pads)
 {
     const ClockSnapshot reset = resetStand(device, board, plan, bindings);
@@ -318,7 +318,7 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
 }
 
 Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
-                const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+                const Rates& rates, const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads)
 {
     Image image;
     appendUnlockSteps(image, device);

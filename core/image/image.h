@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/tuning/pads.h"
 #include "core/tuning/setting.h"
 
@@ -104,7 +105,7 @@ struct Image {
 };
 
 Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
-                const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+                const Rates& rates, const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads);
 
 /// Which registers of a port hold facts of more than one pad, so that a write must leave the others alone; found once a
 /// port.
@@ -120,7 +121,7 @@ private:
 
 // The parts of the bring-up, each in a file of its own.
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan,
-                      const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings,
+                      const Bindings& bindings, const Rates& rates, const IndexVector<NeedIndex, Setting>& settings,
                       const std::vector<PadSetup>& pads);
 /// Once the bring-up is through, also by a fall back.
 Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock);
@@ -128,14 +129,14 @@ Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock);
 bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, NeedIndex need);
 /// REQUIRES: the clock steps are there.
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
-                     const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+                     const Rates& rates, const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads);
 void appendUnlockSteps(Image& image, const Device& device);
 /// Lets the cores that own needs reach their instances, and keeps out who must not.
 void appendFenceSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings);
 /// All pads but those that a configured peripheral will drive: these are handed over after it is set, so that they
 /// start at its idle level.
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
-                    const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+                    const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads);
 /// A part of a pad's set-up: 0 what does not connect anything yet, 1 what connects, 2 what makes it drive.
 struct PadStep {
     int rank = 0;
@@ -146,14 +147,14 @@ struct PadStep {
 std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
                               const PadSetup& setup, SharedRegisters& shared);
 /// Whether a pad is driven by a peripheral whose registers are set first.
-bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
+bool isHandedOver(const Bindings& bindings, const IndexVector<NeedIndex, Setting>& settings, const PadSetup& setup);
 /// Opens or closes an instance's clock gate, by the register that the chip has for that.
 /// REQUIRES: it has a gate.
 Step gateStep(const Device& device, InstanceIndex instance, bool open, std::string cause, std::string why);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
 std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance);
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
-                     const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+                     const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads);
 
 /// Puts what needs set by hand into the operations: every write of such a field carries the code that was set by hand;
 /// where none writes it, one does, before what switches the instance on.

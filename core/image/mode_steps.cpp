@@ -23,7 +23,7 @@ struct ClockSetting {
 /// to that peripheral: first it no longer drives, then it is led elsewhere.
 void giveBack(const Device& device, const PadSetup& setup, const std::string& mode, std::vector<Step>& out)
 {
-    const Pad& pad = device.pads[size_t(setup.pad)];
+    const Pad& pad = device.pads[setup.pad];
     std::string why = fmt::format("{} is off while {} removes the power from what drives it.", pad.name, mode);
     const auto rest = [&](const FieldCode& field) {
         out.push_back(updateStep(device, {{field.ref, field.code, pad.name + " rests"}}, std::exchange(why, {})));
@@ -38,14 +38,14 @@ void giveBack(const Device& device, const PadSetup& setup, const std::string& mo
 }
 
 ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings,
-                   const std::vector<Setting>& settings, const std::vector<PadSetup>& pads, int index)
+                   const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads, int index)
 {
     const LowPowerMode& mode = device.modes[size_t(index)];
     ModeSteps out{index, clocks.slow, {}, {}, {}};
     const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
     for (const NeedIndex need : state.dropped)
-        if (bindings.needs[size_t(need)].state == BoundNeed::State::Bound &&
-            device.findCore(clocks.plan.needs[size_t(need)].core) <= 0)
+        if (bindings.needs[need].state == BoundNeed::State::Bound &&
+            device.findCore(clocks.plan.needs[need].core) <= 0)
             out.again.push_back(need);
     for (const PadSetup& setup : pads)
         if (std::find(out.again.begin(), out.again.end(), setup.need) != out.again.end() &&
@@ -94,7 +94,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
 } // namespace
 
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
-                     const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+                     const Rates& rates, const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads)
 {
     if (plan.modes.empty())
         return;

@@ -34,9 +34,9 @@ public:
         gate(bound.instance);
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance != bound.instance)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
-                               fmt::format("{} becomes {}.", device_.instances[size_t(bound.instance)].unit,
-                                           device_.instances[size_t(bound.instance)].name)),
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}},
+                               fmt::format("{} becomes {}.", device_.instances[bound.instance].unit,
+                                           device_.instances[bound.instance].name)),
                     Step::Phase::Need);
         for (const Stream& stream : bound.streams)
             if (device_.dma.instance >= 0 && stream.channel >= 0) {
@@ -45,9 +45,9 @@ public:
                 if (!router.valid())
                     continue;
                 gate(router.instance);
-                add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[size_t(need_)].title + ", DMA"}},
+                add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[need_].title + ", DMA"}},
                                fmt::format("DMA channel {}: request {}.{}.", stream.channel,
-                                           device_.instances[size_t(bound.instance)].name, stream.request)),
+                                           device_.instances[bound.instance].name, stream.request)),
                     Step::Phase::Need);
             }
     }
@@ -58,7 +58,7 @@ public:
     {
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}},
                                "Lane functions."),
                     Step::Phase::Need);
     }
@@ -75,8 +75,8 @@ public:
     /// Values of fields, as a custom need gives them: "CTL.MODE=2 CTL.ON=1 CTL.WAY=into_memory".
     void plainFields(const BoundNeed& bound)
     {
-        const std::string& name = device_.instances[size_t(bound.instance)].name;
-        for (const auto& [plain, value] : plainFieldsOf(plan_.needs[size_t(need_)])) {
+        const std::string& name = device_.instances[bound.instance].name;
+        for (const auto& [plain, value] : plainFieldsOf(plan_.needs[need_])) {
             const std::optional<FieldRef> ref = device_.findField(name + "." + plain);
             if (!ref) {
                 image_.unplaced.push_back(
@@ -97,12 +97,12 @@ public:
 
     void peripheral(const BoundNeed& bound, const Setting& setting)
     {
-        const Instance& instance = device_.instances[size_t(bound.instance)];
+        const Instance& instance = device_.instances[bound.instance];
         std::vector<std::pair<int, std::vector<FieldWrite>>> registers;
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
                 registerOf(registers, select.ref.reg)
-                    .push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
+                    .push_back({select.ref, select.code, plan_.needs[need_].title});
         int last = -1;
         for (const RoleValue& value : setting.roles) {
             if (value.when != RoleValue::When::Config)
@@ -128,7 +128,7 @@ public:
         for (const FieldCode& select : instance.selects)
             if (select.ref.instance == bound.instance && select.ref.reg == last && registers.size() > 1 &&
                 device_.resetCode(select.ref) != select.code)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}},
                                fmt::format("{} becomes {}.", instance.unit, instance.name)),
                     Step::Phase::Need);
         std::set<int> touched;
@@ -140,7 +140,7 @@ public:
             touched.insert(operation(bound.instance, step));
         for (auto& [reg, fields] : registers) {
             const std::string why =
-                fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name,
+                fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[reg].name,
                             purposeOf(fields, setting));
             // Registers of a shared instance hold what its other needs have set; those of a state that was asked for
             // hold that.
@@ -162,14 +162,14 @@ public:
             priority(event.instance, event);
             if (!device_.interruptOf(event.instance, event.event))
                 image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" for {}",
-                                                      device_.instances[size_t(event.instance)].name, event.event,
-                                                      plan_.needs[size_t(need_)].title));
+                                                      device_.instances[event.instance].name, event.event,
+                                                      plan_.needs[need_].title));
             if (const FieldRef flag = device_.roleField(event.instance, event.flag);
                 flag.valid() && canBeForgotten(flag))
                 starts_.push_back({forgetStep(device_, flag, {}), {}});
             if (const FieldRef enable = device_.roleField(event.instance, event.enable); enable.valid())
                 starts_.push_back(
-                    {updateStep(device_, {{enable, 1, plan_.needs[size_t(need_)].title + ", interrupt"}}, {}), 0});
+                    {updateStep(device_, {{enable, 1, plan_.needs[need_].title + ", interrupt"}}, {}), 0});
         }
         // An instance that others use too runs already; what starts is the need's own outputs.
         for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
@@ -195,35 +195,35 @@ public:
 
     void line(const PadSetup& setup)
     {
-        const Pad& pad = device_.pads[size_t(setup.pad)];
+        const Pad& pad = device_.pads[setup.pad];
         const int lines = device_.linesInPorts ? pad.port : device_.lineInstance;
         if (setup.line < 0 || lines < 0) {
             if (setup.rising || setup.falling)
                 image_.unplaced.push_back(
                     fmt::format("{} cannot detect edges for {}: no interrupt line is connected to it", pad.name,
-                                plan_.needs[size_t(need_)].title));
+                                plan_.needs[need_].title));
             return;
         }
         const std::string n = std::to_string(setup.line);
         const FieldRef port = device_.roleField(lines, "port" + n);
         if (!port.valid() && !device_.linesInPorts) {
-            image_.unplaced.push_back(fmt::format("{} has no line {}", device_.instances[size_t(lines)].name, n));
+            image_.unplaced.push_back(fmt::format("{} has no line {}", device_.instances[lines].name, n));
             return;
         }
         if (!device_.linesInPorts)
             gate(lines);
-        const std::string title = plan_.needs[size_t(need_)].title;
+        const std::string title = plan_.needs[need_].title;
         if (port.valid()) {
             std::optional<std::uint32_t> portCode;
             for (const EnumValue& value : device_.fieldOf(port).values)
-                if (value.name == device_.instances[size_t(pad.port)].name || value.name == pad.name)
+                if (value.name == device_.instances[pad.port].name || value.name == pad.name)
                     portCode = value.code;
             if (portCode)
                 add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} from {}.", n, pad.name)),
                     Step::Phase::Need);
             else
                 image_.unplaced.push_back(fmt::format("{} has no value named {} that connects {} to line {}",
-                                                      device_.nameOf(port), device_.instances[size_t(pad.port)].name,
+                                                      device_.nameOf(port), device_.instances[pad.port].name,
                                                       pad.name, n));
         }
         const auto put = [&](const char* role, bool on) {
@@ -231,10 +231,10 @@ public:
                 add(updateStep(device_, {{ref, on, title + ", edges"}}, {}), Step::Phase::Need);
             else if (on)
                 image_.unplaced.push_back(fmt::format("{} has no field for {} edges of line {}",
-                                                      device_.instances[size_t(lines)].name, role, n));
+                                                      device_.instances[lines].name, role, n));
         };
         // Where each core has an enable of its own, the one of the core that owns the need counts.
-        const std::string& core = plan_.needs[size_t(need_)].core;
+        const std::string& core = plan_.needs[need_].core;
         FieldRef enable = device_.roleField(lines, "enable" + n);
         if (const FieldRef own = device_.roleField(lines, "enable_" + core + "_" + n); !core.empty() && own.valid())
             enable = own;
@@ -269,17 +269,17 @@ public:
             priority(lines, {interrupt->first, {}, {}, {}, {}, {}});
         else if (setup.rising || setup.falling)
             image_.unplaced.push_back(fmt::format("{} has no interrupt for line {}, which {} needs",
-                                                  device_.instances[size_t(lines)].name, n, title));
+                                                  device_.instances[lines].name, n, title));
         if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
             image_.unplaced.push_back(fmt::format("{} has no field that enables the interrupt of line {}",
-                                                  device_.instances[size_t(lines)].name, n));
+                                                  device_.instances[lines].name, n));
     }
 
     /// The filter of a line: at least so many cycles of its fastest clock as are asked for.
     void quiet(const PadSetup& setup, int lines, const std::string& n)
     {
         const Role* role = device_.blockOf(lines).role("filter" + n);
-        const ClockState& clock = rates_.clocks[size_t(device_.instances[size_t(lines)].kernel)];
+        const ClockState& clock = rates_.clocks[device_.instances[lines].kernel];
         const Rational cycles = setup.quiet.value * shifted(clock.rate, clock.tolerance.high).value;
         const std::int64_t least = cycles.defined() ? cycles.ceil() : INT64_MAX;
         if (least == 0 && !role)
@@ -288,7 +288,7 @@ public:
         const std::optional<std::int64_t> value =
             role ? role->encoding.atLeast(least, device_.fieldOf(ref).maxCode()) : std::nullopt;
         const std::optional<std::uint32_t> code = value ? role->encoding.encode(*value) : std::nullopt;
-        const std::string title = plan_.needs[size_t(need_)].title;
+        const std::string title = plan_.needs[need_].title;
         if (code)
             add(updateStep(device_, {{ref, *code, title + ", debounce"}}, {}), Step::Phase::Need);
         else if (role)
@@ -376,17 +376,17 @@ private:
     /// The fastest that the core which waits can run.
     Frequency coreRate() const
     {
-        const CoreIndex core = device_.ownerCore(plan_.needs[size_t(need_)].core);
-        return fastestRate(image_, rates_, device_.cores[size_t(core)].clock);
+        const CoreIndex core = device_.ownerCore(plan_.needs[need_].core);
+        return fastestRate(image_, rates_, device_.cores[core].clock);
     }
 
     /// What makes the unit this instance, and what its seats' routes need beyond the pads.
     std::vector<FieldCode> selectsOf(const BoundNeed& bound) const
     {
-        std::vector<FieldCode> out = device_.instances[size_t(bound.instance)].selects;
+        std::vector<FieldCode> out = device_.instances[bound.instance].selects;
         for (const Seat& seat : bound.seats)
             for (const FieldCode& select :
-                 seat.route < 0 ? std::vector<FieldCode>() : device_.routes[size_t(seat.route)].selects)
+                 seat.route < 0 ? std::vector<FieldCode>() : device_.routes[seat.route].selects)
                 if (select.ref.instance == bound.instance)
                     out.push_back(select);
         std::sort(out.begin(), out.end());
@@ -415,7 +415,7 @@ private:
     /// the core.
     void priority(InstanceIndex instance, const NeedEvent& event)
     {
-        const Need& need = plan_.needs[size_t(need_)];
+        const Need& need = plan_.needs[need_];
         const Urgency urgency = urgencyOf(device_, plan_, need);
         const std::optional<std::uint32_t>& level = urgency.level;
         if (!urgency.trouble.empty() &&
@@ -424,7 +424,7 @@ private:
         const std::optional<int> number = device_.interruptOf(instance, event.event);
         if (!level || !number)
             return;
-        const Core& core = device_.cores[size_t(device_.ownerCore(need.core))];
+        const Core& core = device_.cores[device_.ownerCore(need.core)];
         const FieldRef field = core.interruptController < 0
                                    ? FieldRef()
                                    : device_.roleField(core.interruptController, "priority" + std::to_string(*number));
@@ -471,7 +471,7 @@ private:
 
     std::uint32_t linkCode(const BoundNeed& bound, const Stream& stream) const
     {
-        const auto& dma = device_.instances[size_t(bound.instance)].dma;
+        const auto& dma = device_.instances[bound.instance].dma;
         if (const auto links = dma.find(stream.request); links != dma.end())
             for (const DmaLink& link : links->second)
                 if (link.channel == stream.channel)
@@ -486,7 +486,7 @@ private:
         if (!role || !code) {
             // A role that is absent and wanted as 0 is simply not there.
             if (value.value != 0)
-                image_.unplaced.push_back(fmt::format("{} {} {} {}", device_.instances[size_t(instance)].name,
+                image_.unplaced.push_back(fmt::format("{} {} {} {}", device_.instances[instance].name,
                                                       role ? "cannot express" : "has no field for", value.role,
                                                       value.value));
             return false;
@@ -501,7 +501,7 @@ private:
             out.asked = role->encoding.encode(*value.asked);
         out.goal = value.goal;
         out.role = value.role;
-        out.cause = value.goal.empty() ? plan_.needs[size_t(need_)].title : value.goal;
+        out.cause = value.goal.empty() ? plan_.needs[need_].title : value.goal;
         return true;
     }
 
@@ -521,7 +521,7 @@ private:
 } // namespace
 
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
-                     const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+                     const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads)
 {
     std::vector<Step> starts;
     SharedRegisters shared(device);

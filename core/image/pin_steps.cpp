@@ -41,24 +41,24 @@ bool SharedRegisters::has(InstanceIndex port, RegisterIndex reg)
     return shared[size_t(reg)];
 }
 
-bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup)
+bool isHandedOver(const Bindings& bindings, const IndexVector<NeedIndex, Setting>& settings, const PadSetup& setup)
 {
-    const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+    const Seat& seat = bindings.needs[setup.need].seats[size_t(setup.seat)];
     return !setup.gpio && !setup.wired && !setup.openDrain && seat.route >= 0 &&
-           seat.signal.direction == SignalSpec::Direction::Out && settings[size_t(setup.need)].computed;
+           seat.signal.direction == SignalSpec::Direction::Out && settings[setup.need].computed;
 }
 
 std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
                               const PadSetup& setup, SharedRegisters& sharedRegisters)
 {
     std::vector<PadStep> out;
-    const Pad& pad = device.pads[size_t(setup.pad)];
+    const Pad& pad = device.pads[setup.pad];
     if (pad.port < 0 || setup.wired)
         return {};
-    const Need& need = plan.needs[size_t(setup.need)];
-    const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+    const Need& need = plan.needs[setup.need];
+    const Seat& seat = bindings.needs[setup.need].seats[size_t(setup.seat)];
     const std::string bit = std::to_string(pad.bit);
-    const std::string carried = seat.route >= 0 ? device.signalName(device.routes[size_t(seat.route)])
+    const std::string carried = seat.route >= 0 ? device.signalName(device.routes[seat.route])
                                 : setup.output  ? "output"
                                                 : "input";
     std::vector<FieldWrite> fields;
@@ -146,7 +146,7 @@ void gather(const Device& device, std::vector<PadStep>& parts, PadStep part)
 } // namespace
 
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
-                    const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+                    const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads)
 {
     const auto add = [&image](Step step) {
         step.phase = Step::Phase::Pins;
@@ -157,12 +157,12 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
     std::vector<Step> resets;
     std::vector<int> seen;
     for (const PadSetup& setup : pads) {
-        const InstanceIndex port = device.pads[size_t(setup.pad)].port;
+        const InstanceIndex port = device.pads[setup.pad].port;
         if (port < 0 || setup.wired || std::find(seen.begin(), seen.end(), port) != seen.end())
             continue;
         seen.push_back(port);
         for (Step& step : wakeSteps(device, port)) {
-            const Instance& facts = device.instances[size_t(port)];
+            const Instance& facts = device.instances[port];
             if (step.fields.front().ref == (facts.gateSet.valid() ? facts.gateSet : facts.gate).ref)
                 gates[{step.instance, step.reg, step.kind}].push_back(step.fields.front());
             else
@@ -183,13 +183,13 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
     for (const InstanceIndex port : seen) {
         std::vector<FieldWrite> levels;
         for (const PadSetup& setup : pads)
-            if (device.pads[size_t(setup.pad)].port == port && setup.output)
-                levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[size_t(setup.pad)].bit)),
-                                  setup.levelHigh, plan.needs[size_t(setup.need)].title + ", level"});
+            if (device.pads[setup.pad].port == port && setup.output)
+                levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[setup.pad].bit)),
+                                  setup.levelHigh, plan.needs[setup.need].title + ", level"});
         if (!levels.empty() && levels.front().ref.valid())
             add(updateStep(device, std::move(levels),
                            fmt::format("{}: output levels, before the outputs are enabled.",
-                                       device.instances[size_t(port)].name)));
+                                       device.instances[port].name)));
     }
     std::vector<PadStep> early;
     SharedRegisters shared(device);
@@ -204,16 +204,16 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
     std::vector<int> woken;
     std::set<FieldRef> led;
     for (const PadSetup& setup : pads) {
-        const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+        const Seat& seat = bindings.needs[setup.need].seats[size_t(setup.seat)];
         if (seat.route < 0)
             continue;
-        const Route& route = device.routes[size_t(seat.route)];
+        const Route& route = device.routes[seat.route];
         std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
         for (const FieldCode& select : route.selects)
-            if (!device.pads[size_t(setup.pad)].isPickedBy(select.ref) && select.ref.instance != route.instance)
+            if (!device.pads[setup.pad].isPickedBy(select.ref) && select.ref.instance != route.instance)
                 byRegister[{select.ref.instance, select.ref.reg}].push_back(
-                    {select.ref, select.code, plan.needs[size_t(setup.need)].title + ", " + seat.signal.title});
-        std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[size_t(setup.pad)].name);
+                    {select.ref, select.code, plan.needs[setup.need].title + ", " + seat.signal.title});
+        std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[setup.pad].name);
         for (auto& [where, writes] : byRegister) {
             // A remap moves several signals of an instance: it is written once.
             std::erase_if(writes, [&led](const FieldWrite& write) { return !led.insert(write.ref).second; });

@@ -69,7 +69,7 @@ private:
     /// Whether the unit of an instance is that instance now.
     bool isActive(InstanceIndex instance) const
     {
-        const std::vector<FieldCode>& selects = device_.instances[size_t(instance)].selects;
+        const std::vector<FieldCode>& selects = device_.instances[instance].selects;
         return std::all_of(selects.begin(), selects.end(), [this](const FieldCode& select) { return holds(select); });
     }
 
@@ -150,7 +150,7 @@ private:
         case ClockNode::Type::Select:
             for (const ClockInput& input : node.inputs)
                 if (input.code == *code)
-                    return Told{InputDecision{input.node < 0 ? std::string() : device_.clocks[size_t(input.node)].id}};
+                    return Told{InputDecision{input.node < 0 ? std::string() : device_.clocks[input.node].id}};
             return std::nullopt;
         case ClockNode::Type::Divide:
         case ClockNode::Type::Multiply: {
@@ -169,7 +169,7 @@ private:
     /// Of an oscillator: its rate, whether it is trimmed and watched; on and off come when all needs are known.
     std::optional<Told> sourceOf(ClockIndex clock) const
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         RunDecision decision;
         bool known = false;
         if (!node.rates.empty() && node.control.valid())
@@ -253,7 +253,7 @@ private:
     Seating seatingOn(const Need& need, InstanceIndex instance) const
     {
         Seating out;
-        out.binding.instance = device_.instances[size_t(instance)].name;
+        out.binding.instance = device_.instances[instance].name;
         out.binding.dma =
             need.binding.instance == out.binding.instance ? need.binding.dma : decltype(need.binding.dma)();
         const auto at = switched_.find(instance);
@@ -267,15 +267,15 @@ private:
                 canBeSwitched =
                     canBeSwitched ||
                     (route.instance == instance && !route.wired() &&
-                     matchSignal(signal.pattern, device_.instances[size_t(instance)].signals[size_t(route.signal)].name)
+                     matchSignal(signal.pattern, device_.instances[instance].signals[size_t(route.signal)].name)
                          .fits);
             if (at != switched_.end())
                 for (const bool asBefore : {true, false})
                     for (const Switched& one : at->second) {
-                        const Route& route = device_.routes[size_t(one.route)];
-                        const std::string& pad = device_.pads[size_t(one.pad)].name;
+                        const Route& route = device_.routes[one.route];
+                        const std::string& pad = device_.pads[one.pad].name;
                         const std::string& name =
-                            device_.instances[size_t(instance)].signals[size_t(route.signal)].name;
+                            device_.instances[instance].signals[size_t(route.signal)].name;
                         const PatternMatch match = matchSignal(signal.pattern, name);
                         const bool taken =
                             claimedPads_.contains(one.pad) && (kept == need.binding.pads.end() || kept->second != pad);
@@ -330,7 +330,7 @@ private:
         for (const InstanceIndex instance : servers(*kind, need)) {
             const bool shares = claimed_.contains(instance);
             const Seating seating = seatingOn(need, instance);
-            const bool own = device_.instances[size_t(instance)].name == need.binding.instance;
+            const bool own = device_.instances[instance].name == need.binding.instance;
             if (!seating.whole || (seating.seen == 0 && !own && !runs(instance)) || (shares && !own))
                 continue;
             if (!best || seating.seen > best->seen)
@@ -556,7 +556,7 @@ private:
             std::erase_if(alone.needs, [&id](const Need& need) { return need.id != id; });
             alone.holds.clear();
             auto one = computeSnapshot(start_.with(alone));
-            for (const FieldRef& ref : padFields(device_.pads[size_t(pad)])) {
+            for (const FieldRef& ref : padFields(device_.pads[pad])) {
                 const std::optional<std::uint32_t> code = codeOf(ref);
                 if (!code || one->image.codeOf(device_, ref) == *code)
                     continue;
@@ -575,7 +575,7 @@ private:
         for (const auto& [at, value] : dump_.values) {
             if (!isActive(at.first))
                 continue;
-            const Register& reg = device_.blockOf(at.first).registers[size_t(at.second)];
+            const Register& reg = device_.blockOf(at.first).registers[at.second];
             for (size_t f = 0; f < reg.fields.size(); ++f) {
                 const FieldRef ref{at.first, at.second, int(f)};
                 const std::uint32_t is = reg.fields[f].in(value), planned = now_->image.codeOf(device_, ref);

@@ -325,7 +325,7 @@ std::vector<BoardWishRow> boardWishes(const Snapshot& s)
         row.broken = state.broken > 0;
         row.state = row.broken ? joined(state.words, "; ") : "kept";
         if (row.broken) {
-            row.need = s.plan.needs[size_t(state.by.front().need)].id;
+            row.need = s.plan.needs[state.by.front().need].id;
             row.signal = state.by.front().signal;
         }
         out.push_back(std::move(row));

@@ -34,7 +34,7 @@ NeedTable interruptSheet(const Snapshot& s)
                                            : format(*time->worst, 4);
                 table.rows.push_back({need.id,
                                       {s.device->cores[core].id, std::to_string(vector.number),
-                                       s.device->instances[size_t(client.instance)].name, client.event, need.id,
+                                       s.device->instances[client.instance].name, client.event, need.id,
                                        priority ? std::to_string(*priority) : "", vector.handler.text(),
                                        need.goals.contains("takes") ? goalText(need, "takes") : "",
                                        client.rate.value.isZero() ? "" : format(client.rate, 4),
@@ -117,7 +117,7 @@ NeedTable dmaSheet(const Snapshot& s)
             const Need& need = s.plan.needs[n];
             // A need that is not bound yet has a request all the same.
             const InstanceIndex index = s.bindings.needs[n].instance;
-            const Instance* instance = index < 0 ? nullptr : &s.device->instances[size_t(index)];
+            const Instance* instance = index < 0 ? nullptr : &s.device->instances[index];
             std::string code;
             if (instance && instance->dma.contains(stream.request))
                 for (const DmaLink& link : instance->dma.find(stream.request)->second)

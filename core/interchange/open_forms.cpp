@@ -150,8 +150,8 @@ std::map<int, std::vector<std::string>> signalsAt(const Device& device, const Pa
 {
     std::map<int, std::vector<std::string>> out;
     for (const RouteIndex index : pad.routes) {
-        const Route& route = device.routes[size_t(index)];
-        const Instance& instance = device.instances[size_t(route.instance)];
+        const Route& route = device.routes[index];
+        const Instance& instance = device.instances[route.instance];
         const std::string name = instance.name + "." + instance.signals[size_t(route.signal)].name;
         const bool simple =
             route.mechanism == Route::Mechanism::Selector && route.selects.size() <= 1 && route.group < 0;
@@ -177,7 +177,7 @@ std::string registerXml(const Device& device, std::vector<std::string>& left)
                     element("description", device.about.empty() ? device.name : device.about));
     std::map<int, std::string> first; // block -> the instance that has its registers
     for (const Instance& instance : device.instances) {
-        const Block& block = device.blocks[size_t(instance.block)];
+        const Block& block = device.blocks[instance.block];
         if (block.registers.empty())
             continue;
         std::string interrupts;

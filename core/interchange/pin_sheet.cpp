@@ -98,14 +98,14 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
             out.push_back(std::move(row));
             continue;
         }
-        const Pad& pad = s.device->pads[size_t(row.pad)];
+        const Pad& pad = s.device->pads[row.pad];
         row.cells[Supply] = pad.bank;
-        const auto& claims = s.bindings.padClaims[size_t(row.pad)];
+        const auto& claims = s.bindings.padClaims[row.pad];
         for (const Claim& claim : claims) {
-            const Need& need = s.plan.needs[size_t(claim.need)];
-            const Seat& seat = s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
+            const Need& need = s.plan.needs[claim.need];
+            const Seat& seat = s.bindings.needs[claim.need].seats[size_t(claim.seat)];
             append(row.cells[NeedTitle], need.title);
-            append(row.cells[Signal], seat.route >= 0 ? s.device->signalName(s.device->routes[size_t(seat.route)])
+            append(row.cells[Signal], seat.route >= 0 ? s.device->signalName(s.device->routes[seat.route])
                                       : seat.impossible.empty() ? pad.name
                                                                 : seat.signal.title);
             const Part* part = s.board->part(need.part);
@@ -123,14 +123,14 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
         const auto net = s.board->nets.find(pad.name);
         row.cells[Net] = net != s.board->nets.end() ? net->second
                          : row.need >= 0
-                             ? pinProperty(s.plan.needs[size_t(row.need)], row.signal, "net").value_or(std::string())
+                             ? pinProperty(s.plan.needs[row.need], row.signal, "net").value_or(std::string())
                              : std::string();
         if (const auto known = s.board->resistors.find(pad.name); known != s.board->resistors.end())
             row.cells[Resistor] = resistorsText(known->second);
         for (const PadSetup& setup : s.pads) {
             if (setup.pad != row.pad)
                 continue;
-            const SignalSpec& signal = s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal;
+            const SignalSpec& signal = s.bindings.needs[setup.need].seats[size_t(setup.seat)].signal;
             row.cells[Code] = setup.wired ? "fixed" : setup.code < 0 ? "" : std::to_string(setup.code);
             row.cells[Direction] = directionText(setup, signal);
             if (setup.wired)
@@ -157,7 +157,7 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
     if (column == sheetColumns().end() || !*column->property)
         return problemOf(fmt::format("{} follows from the wiring; change that.",
                                      column == sheetColumns().end() ? id : column->title));
-    const std::string& pin = s.device->package.pins[size_t(row.pin)].name;
+    const std::string& pin = s.device->package.pins[row.pin].name;
     if (row.pad < 0)
         return problemOf(fmt::format("{} is no pad.", pin));
     const std::string property = column->property;
@@ -185,7 +185,7 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
     if (value)
         if (const Expected<std::string> checked = checkPinProperty(property, text); !checked)
             return checked.problem();
-    const Need& need = s.plan.needs[size_t(row.need)];
+    const Need& need = s.plan.needs[row.need];
     return pinPropertyChange(need, row.signal, property, value);
 }
 

@@ -111,9 +111,9 @@ private:
     static constexpr int kQuiet = -1;
     void put(const At& at, std::uint64_t value, int line)
     {
-        const Register& reg = device_.blockOf(at.first).registers[size_t(at.second)];
+        const Register& reg = device_.blockOf(at.first).registers[at.second];
         const std::uint64_t most = reg.width >= 32 ? UINT32_MAX : (std::uint64_t(1) << reg.width) - 1;
-        const std::string name = device_.instances[size_t(at.first)].name + "." + reg.name;
+        const std::string name = device_.instances[at.first].name + "." + reg.name;
         if (value > most && line == kQuiet)
             return;
         if (value > most)
@@ -144,7 +144,7 @@ private:
     void foldMemory(std::uint32_t address, const At& at)
     {
         {
-            const Register& reg = device_.blockOf(at.first).registers[size_t(at.second)];
+            const Register& reg = device_.blockOf(at.first).registers[at.second];
             std::uint32_t value = 0;
             bool whole = true;
             for (std::uint32_t i = 0; i < reg.bytes() && whole; ++i) {
@@ -225,8 +225,8 @@ private:
     {
         std::vector<std::string> names;
         for (const auto& [name, at] : byName_)
-            names.push_back(device_.instances[size_t(at.first)].name + "." +
-                            device_.blockOf(at.first).registers[size_t(at.second)].name);
+            names.push_back(device_.instances[at.first].name + "." +
+                            device_.blockOf(at.first).registers[at.second].name);
         return fmt::format("\"{}\" is not a register of {}.{}", printable(words[0].substr(0, 80)), device_.name,
                            didYouMean(words[0], names));
     }
@@ -296,7 +296,7 @@ private:
             return false;
         --after;
         return std::any_of(after->second.begin(), after->second.end(), [&](const At& at) {
-            return address - after->first < device_.blockOf(at.first).registers[size_t(at.second)].bytes();
+            return address - after->first < device_.blockOf(at.first).registers[at.second].bytes();
         });
     }
 

@@ -45,7 +45,7 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
     if (request.needs.empty())
         return problemOf("no need is unbound.");
     const auto title = [&] {
-        return request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title
+        return request.needs.size() == 1 ? "Bind " + plan.needs[request.needs.front()].title
                                          : fmt::format("Bind {} unbound needs", request.needs.size());
     };
     std::vector<std::pair<NeedIndex, std::string>> left;
@@ -93,7 +93,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     // Where the parts stand with the way taken.
     Plan after = plan;
     for (const auto& [need, binding] : way.bindings)
-        after.needs[size_t(need)].binding = binding;
+        after.needs[need].binding = binding;
     const std::vector<NeedIndex> placed = openNeeds(device, plan);
     const PlacementSpace space(device, board, plan, placed);
     std::map<std::string, unsigned> sides;
@@ -132,7 +132,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     for (const std::vector<NeedIndex>* some : {&who.place, &who.stay})
         for (const NeedIndex need : *some)
             all.push_back(model.takesPart(need));
-    const int partNumber = space.needs[size_t(who.place.front())].part;
+    const int partNumber = space.needs[who.place.front()].part;
     const int wanted = std::popcount(worst->second) - 1;
     std::optional<std::vector<std::string>> fewest;
     unsigned where = 0;
@@ -156,8 +156,8 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         const std::vector<Literal>& core = model.solver.core();
         for (const NeedIndex need : who.stay)
             if (!own.contains(need) && std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
-                blockers.push_back(plan.needs[size_t(need)].title +
-                                   (plan.held(holdOfNeed(plan.needs[size_t(need)].id)) ? " (held)" : ""));
+                blockers.push_back(plan.needs[need].title +
+                                   (plan.held(holdOfNeed(plan.needs[need].id)) ? " (held)" : ""));
         if (!blockers.empty() && (!fewest || blockers.size() < fewest->size())) {
             fewest = std::move(blockers);
             where = on;

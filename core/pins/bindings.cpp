@@ -34,7 +34,7 @@ OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec
         return open;
     }
     if (signal.pattern.empty()) {
-        const Pad& pad = device.pads[size_t(seat.pad)];
+        const Pad& pad = device.pads[seat.pad];
         if (pad.port < 0)
             seat.impossible = fmt::format("{} is not on a port", padName);
         else if (signal.line && !device.linesInPorts && (pad.line < 0 || device.lineInstance < 0))
@@ -46,12 +46,12 @@ OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec
         return open;
     }
     open.routes = routesFor(device, bound.instance, signal, seat.pad);
-    const Instance& instance = device.instances[size_t(bound.instance)];
+    const Instance& instance = device.instances[bound.instance];
     if (open.routes.empty())
         seat.impossible = fmt::format("{} cannot carry {} of {}", padName, signal.title, instance.name);
     else if (!via.empty()) {
         std::erase_if(open.routes, [&](const RouteMatch& match) {
-            return instance.signals[size_t(device.routes[size_t(match.route)].signal)].name != via;
+            return instance.signals[size_t(device.routes[match.route].signal)].name != via;
         });
         if (open.routes.empty())
             seat.impossible =
@@ -102,7 +102,7 @@ private:
         }
         // Two signals on one pad contend for it; that says enough.
         return a.pad == b.pad ? std::string()
-                              : disagreement(device_, device_.routes[size_t(a.route)], device_.routes[size_t(b.route)]);
+                              : disagreement(device_, device_.routes[a.route], device_.routes[b.route]);
     }
 
     bool descend(size_t s)
@@ -142,7 +142,7 @@ Stream takeStream(const Device& device, const BoundNeed& bound, const std::strin
         stream.impossible = "no instance is chosen";
         return stream;
     }
-    const Instance& instance = device.instances[size_t(bound.instance)];
+    const Instance& instance = device.instances[bound.instance];
     const auto links = instance.dma.find(request);
     if (links == instance.dma.end())
         stream.impossible = fmt::format("{} has no DMA request for {}", instance.name, request);
@@ -155,7 +155,7 @@ Stream takeStream(const Device& device, const BoundNeed& bound, const std::strin
 /// The instance that stands for a unit; -1 for one that stands for itself.
 int firstOfUnit(const Device& device, InstanceIndex instance)
 {
-    const std::string& unit = device.instances[size_t(instance)].unit;
+    const std::string& unit = device.instances[instance].unit;
     if (unit.empty())
         return -1;
     const auto at = std::find_if(device.instances.begin(), device.instances.end(),
@@ -167,10 +167,10 @@ int firstOfUnit(const Device& device, InstanceIndex instance)
 bool saidElsewhere(const Device& device, const Bindings& out, const Contest& contest)
 {
     const auto seatOf = [&](const Claim& claim) -> const Seat* {
-        return claim.seat < 0 ? nullptr : &out.needs[size_t(claim.need)].seats[size_t(claim.seat)];
+        return claim.seat < 0 ? nullptr : &out.needs[claim.need].seats[size_t(claim.seat)];
     };
     const auto padOf = [&](const Claim& claim) { return seatOf(claim) ? seatOf(claim)->pad : PadIndex(); };
-    const auto instanceOf = [&](const Claim& claim) { return out.needs[size_t(claim.need)].instance; };
+    const auto instanceOf = [&](const Claim& claim) { return out.needs[claim.need].instance; };
     const auto same = [&](auto value) {
         return std::all_of(contest.claims.begin(), contest.claims.end(),
                            [&](const Claim& c) { return value(c) >= 0 && value(c) == value(contest.claims.front()); });
@@ -189,10 +189,10 @@ bool saidElsewhere(const Device& device, const Bindings& out, const Contest& con
     case Resource::Kind::Exclusive:
         return same(padOf);
     case Resource::Kind::Channel:
-        return same(padOf) || !out.needs[size_t(contest.claims.front().need)].shared;
+        return same(padOf) || !out.needs[contest.claims.front().need].shared;
     case Resource::Kind::Setting:
         return same(padOf) || same(unitOf) ||
-               (same(instanceOf) && !out.needs[size_t(contest.claims.front().need)].shared);
+               (same(instanceOf) && !out.needs[contest.claims.front().need].shared);
     }
     return false;
 }
@@ -220,7 +220,7 @@ BoundNeed seatNeed(const Device& device, const Need& need)
 
 void useInstance(std::vector<Use>& out, const Device& device, const Need& need, InstanceIndex instance)
 {
-    const Instance& facts = device.instances[size_t(instance)];
+    const Instance& facts = device.instances[instance];
     const KindSpec* kind = findKind(need.kind);
     out.push_back(
         {{Resource::Kind::Instance, instance}, kind && kind->sharedAs ? kind->sharedAs(need) : std::string(), -1});
@@ -235,12 +235,12 @@ void useSeat(std::vector<Use>& out, const Device& device, int seat, const Signal
              RouteIndex route, int channel)
 {
     out.push_back({{Resource::Kind::Pad, pad}, {}, seat});
-    const Pad& facts = device.pads[size_t(pad)];
+    const Pad& facts = device.pads[pad];
     if (signal.line && device.lineInstance >= 0)
         out.push_back({{Resource::Kind::Line, facts.line}, {}, seat});
     if (route < 0)
         return;
-    const Route& way = device.routes[size_t(route)];
+    const Route& way = device.routes[route];
     for (const FieldCode& select : way.selects)
         if (!facts.isPickedBy(select.ref))
             out.push_back({{Resource::Kind::Setting, device.muxField(select.ref)}, std::to_string(select.code), seat});
@@ -285,7 +285,7 @@ Bindings bind(const Device& device, const Plan& plan)
         for (const Use& use : usesOf(device, need, bound)) {
             const Claim claim{index, use.seat};
             if (use.resource.kind == Resource::Kind::Pad)
-                out.padClaims[size_t(use.resource.index)].push_back(claim);
+                out.padClaims[use.resource.index].push_back(claim);
             claims[use.resource].emplace_back(claim, use);
         }
         bound.state = complete ? BoundNeed::State::Bound : BoundNeed::State::Open;
@@ -307,7 +307,7 @@ Bindings bind(const Device& device, const Plan& plan)
             }
         if (resource.kind == Resource::Kind::Instance && several && !clash)
             for (const auto& [claim, use] : who)
-                out.needs[size_t(claim.need)].shared = true;
+                out.needs[claim.need].shared = true;
         if (!clash)
             continue;
         Contest contest{resource, {}, {}};
@@ -321,7 +321,7 @@ Bindings bind(const Device& device, const Plan& plan)
         if (saidElsewhere(device, out, contest))
             continue;
         for (const Claim& claim : contest.claims)
-            out.needs[size_t(claim.need)].state = BoundNeed::State::Contested;
+            out.needs[claim.need].state = BoundNeed::State::Contested;
         out.contests.push_back(std::move(contest));
     }
     return out;
@@ -337,16 +337,16 @@ std::string nameOf(const Device& device, const Resource& resource)
 {
     switch (resource.kind) {
     case Resource::Kind::Pad:
-        return device.pads[size_t(resource.index)].name;
+        return device.pads[resource.index].name;
     case Resource::Kind::Instance:
-        return device.instances[size_t(resource.index)].name;
+        return device.instances[resource.index].name;
     case Resource::Kind::Unit:
-        return device.instances[size_t(resource.index)].unit;
+        return device.instances[resource.index].unit;
     case Resource::Kind::Setting:
         return device.nameOf(device.muxFields[size_t(resource.index)]);
     case Resource::Kind::Channel:
         return fmt::format("channel {} of {}", resource.index % 256,
-                           device.instances[size_t(resource.index / 256)].name);
+                           device.instances[resource.index / 256].name);
     case Resource::Kind::Exclusive:
         return device.exclusives[size_t(resource.index)].name;
     case Resource::Kind::Dma:

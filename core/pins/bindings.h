@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/device/board.h"
 #include "core/device/device.h"
 #include "core/pins/routes.h"
@@ -77,9 +78,9 @@ struct Contest {
 
 /// Who sits on which pad, and what is contested. Indices of needs are those of the plan.
 struct Bindings {
-    std::vector<BoundNeed> needs;
+    IndexVector<NeedIndex, BoundNeed> needs;
     std::vector<Contest> contests;
-    std::vector<std::vector<Claim>> padClaims; ///< by pad
+    IndexVector<PadIndex, std::vector<Claim>> padClaims; ///< by pad
 
     int count(BoundNeed::State state) const;
 };

@@ -35,7 +35,7 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
         out.fits = out.proven = true;
         out.cost = result.ways.front().cost;
         for (const auto& [need, binding] : result.ways.front().bindings)
-            plan.needs[size_t(need)].binding = binding;
+            plan.needs[need].binding = binding;
         // Against the plan as it was: what is called otherwise there has moved.
         out.cost.moved = out.cost.pads = 0;
         for (size_t n = 0; n < plan.needs.size(); ++n) {
@@ -53,7 +53,7 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
     }
     std::vector<std::string> names;
     for (const int n : result.culprits)
-        names.push_back(plan.needs[size_t(n)].title);
+        names.push_back(plan.needs[n].title);
     out.why = result.cancelled    ? "the search was stopped"
               : !result.proven    ? "not decided within the bounds of the search"
               : names.size() == 1 ? fmt::format("{} cannot be placed", names[0])

@@ -54,7 +54,7 @@ std::vector<RelaxationOption> relaxationOptions(const Device& device, const Boar
     request.mayMove = true;
     request.cancelled = cancelled;
     for (const int culprit : place(device, board, plan, request).culprits) {
-        const Need& need = plan.needs[size_t(culprit)];
+        const Need& need = plan.needs[culprit];
         if (stopped())
             break;
         if (auto way = tried(device, board, plan, RelaxationOption::Kind::LeaveOut, "leave out " + need.title,

@@ -25,7 +25,7 @@ const SignalSpec* signalNamed(const BoundNeed& bound, std::string_view id)
 
 std::string titleOf(const Plan& plan, const Claim& claim)
 {
-    return plan.needs[size_t(claim.need)].title;
+    return plan.needs[claim.need].title;
 }
 
 /// Who clashes with the use that an option would make of anything but its pad, in words; empty when nobody does.
@@ -35,7 +35,7 @@ std::string clashText(const Device& device, const Plan& plan, const Taken& taken
         const int owner = use.resource.kind == Resource::Kind::Pad ? -1 : taken.clash(use);
         if (owner < 0)
             continue;
-        const std::string& title = plan.needs[size_t(owner)].title;
+        const std::string& title = plan.needs[owner].title;
         switch (use.resource.kind) {
         case Resource::Kind::Setting:
             return fmt::format("{} needs another value in {}", title, nameOf(device, use.resource));
@@ -51,9 +51,9 @@ std::string clashText(const Device& device, const Plan& plan, const Taken& taken
 void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
            const Taken& taken, NeedIndex need, const SignalSpec& signal)
 {
-    const BoundNeed& bound = bindings.needs[size_t(need)];
-    const Need& self = plan.needs[size_t(need)];
-    const Pad& pad = device.pads[size_t(option.pad)];
+    const BoundNeed& bound = bindings.needs[need];
+    const Need& self = plan.needs[need];
+    const Pad& pad = device.pads[option.pad];
     const auto set = [&option](Option::Cost cost, std::string reason) {
         option.cost = cost;
         option.reason = std::move(reason);
@@ -72,9 +72,9 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
             boardObjection(device, board, option.pad, option.route, self, netOf(self, signal.id));
         !objection.empty())
         return set(Option::Cost::Impossible, objection);
-    for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
+    for (const Claim& claim : bindings.padClaims[option.pad])
         if (claim.need != need) {
-            const bool held = plan.held(holdOfNeed(plan.needs[size_t(claim.need)].id));
+            const bool held = plan.held(holdOfNeed(plan.needs[claim.need].id));
             option.taken = !held;
             return set(held ? Option::Cost::Impossible : Option::Cost::Contends,
                        fmt::format("{} by {}", held ? "held" : "taken", titleOf(plan, claim)));
@@ -89,8 +89,8 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     }
     if (bound.instance >= 0 && option.instance != bound.instance)
         return set(Option::Cost::Moves,
-                   fmt::format("moves the whole need to {}", device.instances[size_t(option.instance)].name));
-    for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
+                   fmt::format("moves the whole need to {}", device.instances[option.instance].name));
+    for (const Claim& claim : bindings.padClaims[option.pad])
         if (claim.need == need && bound.seats[size_t(claim.seat)].signal.id != signal.id)
             return set(Option::Cost::Contends,
                        fmt::format("its own {} is here", bound.seats[size_t(claim.seat)].signal.title));
@@ -99,7 +99,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         for (const Seat& seat : bound.seats)
             if (seat.signal.id != signal.id && seat.route >= 0)
                 if (std::string why =
-                        disagreement(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]);
+                        disagreement(device, device.routes[option.route], device.routes[seat.route]);
                     !why.empty())
                     return set(Option::Cost::Moves, fmt::format("{}; its other signals move along", why));
     set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} after reset", pad.resetClaim));
@@ -142,7 +142,7 @@ private:
         std::vector<PadIndex> pads;
         std::vector<InstanceIndex> instances;
         for (const WishedSignal& known : wish.signals) {
-            const BoundNeed& bound = bindings_.needs[size_t(known.need)];
+            const BoundNeed& bound = bindings_.needs[known.need];
             PadIndex pad = -1;
             for (const Seat& seat : bound.seats)
                 if (seat.signal.id == known.signal)
@@ -168,12 +168,12 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
                                NeedIndex need, std::string_view signalId)
 {
     std::vector<Option> out;
-    const BoundNeed& bound = bindings.needs[size_t(need)];
+    const BoundNeed& bound = bindings.needs[need];
     const SignalSpec* signal = signalNamed(bound, signalId);
-    const KindSpec* kind = findKind(plan.needs[size_t(need)].kind);
+    const KindSpec* kind = findKind(plan.needs[need].kind);
     if (!signal || !kind)
         return out;
-    const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(plan.needs[size_t(need)], kind->instanceGoal);
+    const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(plan.needs[need], kind->instanceGoal);
     for (size_t p = 0; p < device.pads.size(); ++p) {
         const PadIndex pad = static_cast<int>(p);
         if (device.pinOf(pad).empty())
@@ -184,8 +184,8 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
             continue;
         }
         for (const int r : device.pads[p].routes) {
-            const Route& route = device.routes[size_t(r)];
-            const Instance& instance = device.instances[size_t(route.instance)];
+            const Route& route = device.routes[r];
+            const Instance& instance = device.instances[route.instance];
             const PatternMatch match = matchSignal(signal->pattern, instance.signals[size_t(route.signal)].name);
             if (kind->servedBy(device, route.instance) && (wanted.empty() || wanted == instance.name) && match.fits)
                 out.push_back({pad, route.instance, r, match.channel, {}, {}});
@@ -211,7 +211,7 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
     std::stable_sort(out.begin(), out.end(), [&](const Option& a, const Option& b) {
         if (std::pair(a.cost, a.wishes) != std::pair(b.cost, b.wishes))
             return std::pair(a.cost, a.wishes) < std::pair(b.cost, b.wishes);
-        return naturalLess(device.pads[size_t(a.pad)].name, device.pads[size_t(b.pad)].name);
+        return naturalLess(device.pads[a.pad].name, device.pads[b.pad].name);
     });
     return out;
 }
@@ -222,15 +222,15 @@ namespace {
 void sitBy(const Device& device, Need& need, std::string_view signal, const Option& option)
 {
     const std::string id(signal);
-    need.binding.pads[id] = device.pads[size_t(option.pad)].name;
+    need.binding.pads[id] = device.pads[option.pad].name;
     need.binding.via.erase(id);
     if (option.route < 0)
         return;
     const BoundNeed bound = seatNeed(device, need);
     for (const Seat& seat : bound.seats)
         if (seat.signal.id == signal && seat.channel != option.channel)
-            need.binding.via[id] = device.instances[size_t(option.instance)]
-                                       .signals[size_t(device.routes[size_t(option.route)].signal)]
+            need.binding.via[id] = device.instances[option.instance]
+                                       .signals[size_t(device.routes[option.route].signal)]
                                        .name;
 }
 
@@ -239,18 +239,18 @@ void sitBy(const Device& device, Need& need, std::string_view signal, const Opti
 Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
                 NeedIndex needIndex, std::string_view signal, const Option& option)
 {
-    const Need& need = plan.needs[size_t(needIndex)];
-    const std::string instance = option.instance < 0 ? "" : device.instances[size_t(option.instance)].name;
+    const Need& need = plan.needs[needIndex];
+    const std::string instance = option.instance < 0 ? "" : device.instances[option.instance].name;
     Binding binding = need.binding;
     // What sits already and agrees with the new pad stays where it is.
     bool agrees = binding.instance == instance;
-    for (const Seat& seat : bindings.needs[size_t(needIndex)].seats)
+    for (const Seat& seat : bindings.needs[needIndex].seats)
         agrees = agrees && (option.route < 0 || seat.route < 0 || seat.signal.id == signal ||
-                            agree(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]));
+                            agree(device, device.routes[option.route], device.routes[seat.route]));
     if (!agrees) {
         // The need moves: find the best pads there with this one given, else leave the others open.
         Plan trial = plan;
-        Need& moved = trial.needs[size_t(needIndex)];
+        Need& moved = trial.needs[needIndex];
         moved.binding = {};
         moved.binding.instance = instance;
         sitBy(device, moved, signal, option);
@@ -267,7 +267,7 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
         sitBy(device, seated, signal, option);
         binding = seated.binding;
     }
-    return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name),
+    return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[option.pad].name),
                   SetBinding{need.id, binding});
 }
 
@@ -299,7 +299,7 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
                         NeedIndex needIndex, std::string_view signal, const Option& option,
                         const std::function<bool()>& cancelled)
 {
-    const Need& need = plan.needs[size_t(needIndex)];
+    const Need& need = plan.needs[needIndex];
     const Edit take = takeOption(device, board, plan, bindings, needIndex, signal, option);
     Expected<Plan> trial = applied(plan, take);
     if (!trial)
@@ -316,13 +316,13 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     Plan after = plan;
     after.need(need.id)->binding = trial->need(need.id)->binding;
     for (const auto& [moved, binding] : found.ways.front().bindings)
-        after.needs[size_t(moved)].binding = binding;
+        after.needs[moved].binding = binding;
     Room room;
     room.cost = found.ways.front().cost;
     room.proven = found.proven;
     room.edit =
         difference(plan, after,
-                   fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name));
+                   fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[option.pad].name));
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         if (after.needs[n].binding == plan.needs[n].binding)
             continue;
@@ -361,7 +361,7 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
                                             NeedIndex needIndex, const std::function<bool()>& cancelled)
 {
     std::vector<InstanceOption> out;
-    const Need& need = plan.needs[size_t(needIndex)];
+    const Need& need = plan.needs[needIndex];
     const KindSpec* kind = findKind(need.kind);
     if (!kind || kind->instanceKind.empty())
         return out;
@@ -386,8 +386,8 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
         }
         // Held to the instance, and to nothing else: the pads of the old one are of no use.
         Plan trial = plan;
-        trial.needs[size_t(needIndex)].binding = {};
-        trial.needs[size_t(needIndex)].binding.instance = name;
+        trial.needs[needIndex].binding = {};
+        trial.needs[needIndex].binding.instance = name;
         trial.holds.insert(holdOfNeed(need.id));
         PlacementRequest request;
         request.needs = {needIndex};
@@ -403,16 +403,16 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
             std::vector<std::string> names;
             for (const int culprit : found.culprits)
                 if (culprit != needIndex)
-                    names.push_back(plan.needs[size_t(culprit)].title);
+                    names.push_back(plan.needs[culprit].title);
             now.reason = found.cancelled ? "not looked at"
                          : names.empty() ? "not all its signals reach free pads"
                                          : listed(names) + (names.size() == 1 ? " blocks it" : " block it");
             continue;
         }
         Plan after = plan;
-        after.needs[size_t(needIndex)].binding = trial.needs[size_t(needIndex)].binding;
+        after.needs[needIndex].binding = trial.needs[needIndex].binding;
         for (const auto& [moved, binding] : found.ways.front().bindings)
-            after.needs[size_t(moved)].binding = binding;
+            after.needs[moved].binding = binding;
         std::vector<std::string> others;
         for (size_t n = 0; n < plan.needs.size(); ++n)
             if (static_cast<int>(n) != needIndex && after.needs[n].binding != plan.needs[n].binding)

@@ -39,7 +39,7 @@ Override overrideOf(const Device& device, const Plan& plan, const Bindings& bind
         out.trouble = fmt::format("{} has no instance yet whose {} could be set by hand. Bind it first.", title, name);
         return out;
     }
-    const std::string& instance = device.instances[size_t(bound.instance)].name;
+    const std::string& instance = device.instances[bound.instance].name;
     const std::optional<FieldRef> ref = device.findField(instance + "." + name);
     if (!ref || name.find('.') != name.rfind('.')) {
         out.trouble = fmt::format("{} has no field \"{}\".{} Write REGISTER.FIELD, or drop the value that is set by "

@@ -72,7 +72,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     if (found.ways.empty()) {
         std::vector<std::string> names;
         for (const NeedIndex need : found.culprits)
-            names.push_back(next.needs[size_t(need)].title);
+            names.push_back(next.needs[need].title);
         out.why = found.cancelled     ? "the search was stopped"
                   : names.empty()     ? "it cannot be placed"
                   : names.size() == 1 ? fmt::format("{} has no instance for {}", device.name, names[0])
@@ -83,7 +83,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     out.cost = found.ways.front().cost;
     out.cost.moved = 0;
     for (const auto& [need, binding] : found.ways.front().bindings) {
-        next.needs[size_t(need)].binding = binding;
+        next.needs[need].binding = binding;
         out.cost.moved += static_cast<size_t>(need) < first;
     }
     for (size_t n = first; n < next.needs.size(); ++n) {

@@ -93,7 +93,7 @@ private:
     {
         Placement out;
         for (const PlacementModel::NeedPlacement& stand : way)
-            if (Binding binding = model.bindingOf(stand); binding != plan_.needs[size_t(stand.need)].binding)
+            if (Binding binding = model.bindingOf(stand); binding != plan_.needs[stand.need].binding)
                 out.bindings.emplace_back(stand.need, std::move(binding));
         std::sort(out.bindings.begin(), out.bindings.end(),
                   [](const auto& a, const auto& b) { return a.first < b.first; });
@@ -109,7 +109,7 @@ private:
             return;
         Plan after = plan_;
         for (const auto& [need, binding] : way.bindings)
-            after.needs[size_t(need)].binding = binding;
+            after.needs[need].binding = binding;
         way.notKept = brokenWishes(space_.device, board_, after);
     }
 
@@ -141,7 +141,7 @@ private:
     {
         Needs stay = fixed_;
         stay.insert(stay.end(), movable_.begin(), movable_.end());
-        std::erase_if(stay, [this](NeedIndex need) { return space_.needs[size_t(need)].now.empty(); });
+        std::erase_if(stay, [this](NeedIndex need) { return space_.needs[need].now.empty(); });
         PlacementModel model(space_, {request_.needs, {}, stay, false, true});
         watch(model);
         const auto solveBeside = [&](const Needs& some) {
@@ -264,7 +264,7 @@ private:
         vars.insert(vars.end(), movable_.begin(), movable_.end());
         // What takes nothing is in nobody's way.
         Needs stay = fixed_;
-        std::erase_if(stay, [this](NeedIndex need) { return space_.needs[size_t(need)].now.empty(); });
+        std::erase_if(stay, [this](NeedIndex need) { return space_.needs[need].now.empty(); });
         // Counting names few; often the reason lies among them and those that stay.
         if (!tooMany_.empty()) {
             Needs few = vars;
@@ -314,7 +314,7 @@ private:
             for (const int culprit : Needs(core)) {
                 Needs alike = among;
                 std::erase_if(alike, [&](NeedIndex need) {
-                    return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind;
+                    return plan_.needs[need].kind != plan_.needs[culprit].kind;
                 });
                 if (contains(vars, culprit) && alike.size() < among.size() &&
                     solveFor(alike, left_ / 8) == Solver::Answer::No) {

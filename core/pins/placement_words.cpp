@@ -33,7 +33,7 @@ Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
 {
     Edit edit{std::move(title), {}};
     for (const auto& [need, binding] : way.bindings)
-        edit.changes.push_back(SetBinding{plan.needs[size_t(need)].id, binding});
+        edit.changes.push_back(SetBinding{plan.needs[need].id, binding});
     return edit;
 }
 
@@ -43,19 +43,19 @@ static std::string conflictInWords(const Device& device, const Plan& plan, const
 {
     std::vector<std::string> names;
     for (const int n : culprits)
-        names.push_back(plan.needs[size_t(n)].title);
+        names.push_back(plan.needs[n].title);
     if (names.size() == 1)
         return fmt::format("{} fits nowhere on {}, even on an otherwise empty chip: its possible pads are held, or "
                            "routed to something else on the board.",
                            names[0], device.name);
     // More of one kind than the chip has instances for: that is the reason, and moving others does not help.
-    const KindSpec* kind = findKind(plan.needs[size_t(culprits.front())].kind);
+    const KindSpec* kind = findKind(plan.needs[culprits.front()].kind);
     std::vector<std::string> serving;
     for (const Instance& instance : device.instances)
         if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
             serving.push_back(instance.name);
     const bool alike = std::all_of(culprits.begin(), culprits.end(), [&](int n) {
-        return plan.needs[size_t(n)].kind == plan.needs[size_t(culprits.front())].kind;
+        return plan.needs[n].kind == plan.needs[culprits.front()].kind;
     });
     if (alike && !serving.empty() && names.size() > serving.size())
         return fmt::format("{} do not all fit on {}: only {} can serve them. Leave one out, or choose a larger chip.",
@@ -73,7 +73,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
         return problemOf("the search was stopped.");
     // One need that nothing on the chip could serve says more than a conflict.
     for (const int n : wanted) {
-        const Need& need = plan.needs[size_t(n)];
+        const Need& need = plan.needs[n];
         const KindSpec* kind = findKind(need.kind);
         const auto serves = [&](const Instance& instance) {
             return kind && kind->servedBy(device, device.findInstance(instance.name));
@@ -106,7 +106,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
             "the layout's rule \"{}\" leaves no room for {}. Make it a wish, which may be broken, "
             "or place some needs elsewhere by hand.",
             joined(result.rules, "\" and \""),
-            wanted.size() == 1 ? plan.needs[size_t(wanted.front())].title : counted(long(wanted.size()), "need")));
+            wanted.size() == 1 ? plan.needs[wanted.front()].title : counted(long(wanted.size()), "need")));
     if (!result.proven || result.culprits.empty())
         return problemOf(
             "no solution was found within the search limits; hold fewer things, or place some needs by hand.");

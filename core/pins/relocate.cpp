@@ -79,7 +79,7 @@ public:
             // be where it is wired.
             const std::vector<NeedIndex> culprits = among(needs, result.culprits);
             const auto movable = std::find_if(culprits.rbegin(), culprits.rend(),
-                                              [this](NeedIndex need) { return !wired(plan_.needs[size_t(need)]); });
+                                              [this](NeedIndex need) { return !wired(plan_.needs[need]); });
             const int last = movable != culprits.rend() ? *movable : culprits.empty() ? needs.back() : culprits.back();
             leaveOut(last, culprits);
             needs.erase(std::find(needs.begin(), needs.end(), last));
@@ -109,7 +109,7 @@ private:
         stopped = result.cancelled;
         if (!result.ways.empty())
             for (const auto& [need, binding] : result.ways.front().bindings)
-                plan_.needs[size_t(need)].binding = binding;
+                plan_.needs[need].binding = binding;
         return result;
     }
 
@@ -118,15 +118,15 @@ private:
         // What is not asked about must not be in the way with names from elsewhere.
         std::map<NeedIndex, Binding> wanted;
         for (const NeedIndex need : needs)
-            wanted[need] = std::exchange(plan_.needs[size_t(need)].binding, {});
+            wanted[need] = std::exchange(plan_.needs[need].binding, {});
         std::vector<NeedIndex> placed;
         std::vector<NeedIndex> order = needs;
         std::stable_partition(order.begin(), order.end(),
-                              [this](NeedIndex need) { return wired(plan_.needs[size_t(need)]); });
+                              [this](NeedIndex need) { return wired(plan_.needs[need]); });
         for (const NeedIndex need : order) {
             if (stopped)
                 return;
-            plan_.needs[size_t(need)].binding = wanted[need];
+            plan_.needs[need].binding = wanted[need];
             placed.push_back(need);
             const PlacementResult result = attempt(placed, kEffortForOne);
             if (!result.ways.empty())
@@ -153,14 +153,14 @@ private:
         std::vector<std::string> others;
         for (const int other : culprits)
             if (other != need)
-                others.push_back(plan_.needs[size_t(other)].title);
+                others.push_back(plan_.needs[other].title);
         // More than a few names say no more than their number.
         constexpr std::size_t kNamed = 4;
         why[need] = others.size() > kNamed ? fmt::format("{} others leave no place for it", others.size())
                     : !others.empty()      ? fmt::format("it conflicts with {}", listed(others))
                     : culprits.empty()     ? "it cannot be placed beside the others"
                                            : fmt::format("{} has no place for it", device_.name);
-        plan_.needs[size_t(need)].binding = {};
+        plan_.needs[need].binding = {};
     }
 
     const Device& device_;

@@ -24,12 +24,12 @@ PatternMatch matchSignal(std::string_view pattern, std::string_view signal)
 std::vector<RouteMatch> routesFor(const Device& device, InstanceIndex instance, const SignalSpec& signal, PadIndex pad)
 {
     std::vector<RouteMatch> out;
-    for (const int r : device.pads[size_t(pad)].routes) {
-        const Route& route = device.routes[size_t(r)];
+    for (const int r : device.pads[pad].routes) {
+        const Route& route = device.routes[r];
         if (route.instance != instance)
             continue;
         const PatternMatch match =
-            matchSignal(signal.pattern, device.instances[size_t(instance)].signals[size_t(route.signal)].name);
+            matchSignal(signal.pattern, device.instances[instance].signals[size_t(route.signal)].name);
         if (match.fits)
             out.push_back({r, match.channel});
     }

@@ -37,7 +37,7 @@ Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads,
         padsOf.emplace_back();
         for (const Option& option : optionsFor(device, board, *open, bindings, index, signal))
             if (option.cost != Option::Cost::Impossible)
-                padsOf.back().insert(device.pads[size_t(option.pad)].name);
+                padsOf.back().insert(device.pads[option.pad].name);
     }
     for (const std::string& pad : pads)
         if (std::none_of(padsOf.begin(), padsOf.end(), [&pad](const auto& some) { return some.contains(pad); }))

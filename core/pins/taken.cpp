@@ -73,12 +73,12 @@ std::string netOf(const Need& need, std::string_view signal)
 std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route, const Need& need,
                            std::string_view named)
 {
-    const Pad& facts = device.pads[size_t(pad)];
+    const Pad& facts = device.pads[pad];
     const auto net = board.nets.find(facts.name);
     if (net != board.nets.end()) {
         const KindSpec* kind = findKind(need.kind);
         const bool own = kind && kind->solderedToItsPads && route >= 0 &&
-                         device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed;
+                         device.routes[route].mechanism == Route::Mechanism::Fixed;
         if (net->second == named || (named.empty() && own))
             return {};
         return fmt::format("routed to {} on the board", net->second);

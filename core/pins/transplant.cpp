@@ -73,7 +73,7 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
 
 void takeNeed(Transplant& out, int index, const Device& device, const Board& board, std::vector<std::string>& clocks)
 {
-    Need& need = out.plan.needs[size_t(index)];
+    Need& need = out.plan.needs[index];
     const KindSpec* kind = findKind(need.kind);
     if (!kind)
         return;

@@ -210,7 +210,7 @@ std::vector<ClockDecision> clockChoices(const Device& device, ClockIndex clock)
         break;
     case ClockNode::Type::Select:
         for (const ClockInput& input : node.inputs)
-            out.push_back(InputDecision{input.node < 0 ? std::string() : device.clocks[size_t(input.node)].id});
+            out.push_back(InputDecision{input.node < 0 ? std::string() : device.clocks[input.node].id});
         break;
     case ClockNode::Type::Divide:
     case ClockNode::Type::Multiply:
@@ -243,8 +243,8 @@ Expected<ClockDecision> readClockDecision(const Device& device, ClockIndex clock
     }
     // People also type the clock's title.
     for (const ClockInput& input : node.inputs)
-        if (input.node >= 0 && lowered(device.clocks[size_t(input.node)].name) == lowered(text))
-            return ClockDecision(InputDecision{device.clocks[size_t(input.node)].id});
+        if (input.node >= 0 && lowered(device.clocks[input.node].name) == lowered(text))
+            return ClockDecision(InputDecision{device.clocks[input.node].id});
     return problemOf(fmt::format("\"{}\" is not possible for {}; it can be {}.{}", given, node.name, listed(texts),
                                  didYouMean(text, texts)));
 }

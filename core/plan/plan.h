@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/device/board.h"
 #include "core/device/part.h"
 #include "core/plan/clock_decision.h"
@@ -132,7 +133,7 @@ struct Plan {
     /// Crystals and external clocks that the board file lacks or states otherwise, by the clock that they drive; empty:
     /// not fitted.
     std::map<std::string, std::optional<CrystalFact>, std::less<>> crystals;
-    std::vector<Need> needs;
+    IndexVector<NeedIndex, Need> needs;
 
     ClockSet clockSet() const { return {range, clocks}; }
     const Need* need(std::string_view id) const;

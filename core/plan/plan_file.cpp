@@ -404,7 +404,7 @@ private:
             }
             std::vector<std::string> names;
             if (instance >= 0)
-                for (const InstanceSignal& known : device_.instances[size_t(instance)].signals)
+                for (const InstanceSignal& known : device_.instances[instance].signals)
                     names.push_back(known.name);
             if (std::find(names.begin(), names.end(), name) == names.end()) {
                 if (lose(fmt::format("{}: {} no longer exists; {} uses the first route to its pad", need.title, name,

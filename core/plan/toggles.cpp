@@ -10,7 +10,7 @@ namespace bindrel {
 
 ToggledOutput toggledBy(const Device& device, const Plan& plan, NeedIndex need)
 {
-    const Need& from = plan.needs[size_t(need)];
+    const Need& from = plan.needs[need];
     const KindSpec* kind = findKind(from.kind);
     const std::string id = kind && kind->toggles ? kind->toggles(from) : std::string();
     if (id.empty())
@@ -28,7 +28,7 @@ ToggledOutput toggledBy(const Device& device, const Plan& plan, NeedIndex need)
             return {-1, fmt::format("{} is not a single output and cannot be toggled.", to.title)};
         if (const CoreIndex own = device.ownerCore(from.core), other = device.ownerCore(to.core); own != other)
             return {-1, fmt::format("{} belongs to {}, but the interrupt runs on {}.", to.title,
-                                    device.cores[size_t(other)].id, device.cores[size_t(own)].id)};
+                                    device.cores[other].id, device.cores[own].id)};
         return {NeedIndex(n), {}};
     }
     return {-1, fmt::format("there is no need \"{}\" to toggle.{}", id, didYouMean(id, outputs))};

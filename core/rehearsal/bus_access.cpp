@@ -5,8 +5,8 @@ namespace bindrel {
 
 std::vector<BusAccess> accessesOf(const Device& device, InstanceIndex instance, RegisterIndex reg, std::uint32_t value)
 {
-    const Register& shape = device.blockOf(instance).registers[size_t(reg)];
-    const std::uint32_t base = device.instances[size_t(instance)].base;
+    const Register& shape = device.blockOf(instance).registers[reg];
+    const std::uint32_t base = device.instances[instance].base;
     std::vector<BusAccess> out;
     const auto add = [&out](std::uint32_t address, std::uint32_t bits, std::uint32_t bytes) {
         out.push_back({address, bits & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1), int(bytes)});

@@ -25,10 +25,10 @@ Demand demandOf(const Facts& f)
     for (const BoundNeed& bound : f.bindings.needs)
         for (const Seat& seat : bound.seats)
             if (seat.pad >= 0)
-                out.pads[size_t(seat.pad)].kind = Kind::Free;
+                out.pads[seat.pad].kind = Kind::Free;
     for (const PadSetup& setup : f.pads) {
-        Demand::PadRule& rule = out.pads[size_t(setup.pad)];
-        rule.who = f.plan.needs[size_t(setup.need)].title;
+        Demand::PadRule& rule = out.pads[setup.pad];
+        rule.who = f.plan.needs[setup.need].title;
         rule.high = setup.levelHigh;
         rule.kind = setup.wired                   ? Kind::Free
                     : setup.openDrain             ? Kind::OpenDrain
@@ -38,13 +38,13 @@ Demand demandOf(const Facts& f)
     }
     const std::vector<Override> overrides = overridesOf(f.device, f.plan, f.bindings);
     for (const PadSetup& setup : f.pads) {
-        const BoundNeed& bound = f.bindings.needs[size_t(setup.need)];
+        const BoundNeed& bound = f.bindings.needs[setup.need];
         const Seat& seat = bound.seats[size_t(setup.seat)];
         if (setup.gpio || setup.wired || setup.code < 0 || setup.openDrain ||
-            seat.signal.direction != SignalSpec::Direction::Out || !f.settings[size_t(setup.need)].computed)
+            seat.signal.direction != SignalSpec::Direction::Out || !f.settings[setup.need].computed)
             continue;
-        Demand::HandOver given{std::uint32_t(setup.code), bound.instance, {}, f.plan.needs[size_t(setup.need)].title};
-        for (const RoleValue& value : f.settings[size_t(setup.need)].roles)
+        Demand::HandOver given{std::uint32_t(setup.code), bound.instance, {}, f.plan.needs[setup.need].title};
+        for (const RoleValue& value : f.settings[setup.need].roles)
             if (const FieldRef ref = f.device.roleField(bound.instance, value.role);
                 value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites() &&
                 std::none_of(overrides.begin(), overrides.end(),
@@ -61,11 +61,11 @@ std::map<ClockIndex, Rational> steadyClocks(const Facts& f, const Rates& from, c
     std::map<ClockIndex, Rational> out;
     for (size_t n = 0; n < f.plan.needs.size(); ++n) {
         const InstanceIndex instance = f.bindings.needs[n].instance;
-        if (instance < 0 || f.device.instances[size_t(instance)].kernel < 0)
+        if (instance < 0 || f.device.instances[instance].kernel < 0)
             continue;
-        const ClockIndex kernel = f.device.instances[size_t(instance)].kernel;
-        const ClockState& a = from.clocks[size_t(kernel)];
-        const ClockState& b = to.clocks[size_t(kernel)];
+        const ClockIndex kernel = f.device.instances[instance].kernel;
+        const ClockState& a = from.clocks[kernel];
+        const ClockState& b = to.clocks[kernel];
         // Where something above it is set anew, or a multiplier must be off while another of its outputs is, it cannot
         // but stop.
         const std::vector<ClockIndex> path = pathToSource(from, kernel);
@@ -78,7 +78,7 @@ std::map<ClockIndex, Rational> steadyClocks(const Facts& f, const Rates& from, c
                 stops = stops || (!sameSetting(k) && std::find(path.begin(), path.end(), by) != path.end());
         const bool untouched =
             !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](int on) {
-                return sameSetting(size_t(on)) && from.clocks[size_t(on)].rate == to.clocks[size_t(on)].rate;
+                return sameSetting(size_t(on)) && from.clocks[on].rate == to.clocks[on].rate;
             });
         if (untouched && a.running && b.running)
             out[kernel] = a.rate.value;
@@ -156,7 +156,7 @@ private:
 
     void pad(const PadSetup& setup)
     {
-        const Pad& facts = device_.pads[size_t(setup.pad)];
+        const Pad& facts = device_.pads[setup.pad];
         if (setup.wired || facts.port < 0)
             return;
         const PadLook look = chip_.pads().look(setup.pad);
@@ -179,9 +179,9 @@ private:
             differs(facts.name, words(look.high, "high", "low"), words(setup.levelHigh, "high", "low"), place);
         strength(setup, facts, place);
         // What leads the signal to the pad beyond the pad's own field: remaps, matrices, lanes.
-        const Seat& seat = f_.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+        const Seat& seat = f_.bindings.needs[setup.need].seats[size_t(setup.seat)];
         if (seat.route >= 0)
-            for (const FieldCode& select : device_.routes[size_t(seat.route)].selects)
+            for (const FieldCode& select : device_.routes[seat.route].selects)
                 if (!chip_.registers().holds(select))
                     differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)),
                             fmt::format("{} for {} on {}", select.code, rule(setup), facts.name), place);
@@ -214,7 +214,7 @@ private:
                   "Drive");
     }
 
-    std::string rule(const PadSetup& setup) const { return f_.plan.needs[size_t(setup.need)].title; }
+    std::string rule(const PadSetup& setup) const { return f_.plan.needs[setup.need].title; }
 
     void line(const PadSetup& setup, const Pad& facts)
     {
@@ -222,12 +222,12 @@ private:
         if (watcher < 0)
             return;
         const std::string n = std::to_string(setup.line);
-        const std::string& core = f_.plan.needs[size_t(setup.need)].core;
+        const std::string& core = f_.plan.needs[setup.need].core;
         const std::string enable =
             device_.roleField(watcher, "enable_" + core + "_" + n).valid() ? "enable_" + core + "_" : "enable";
         if (const FieldRef port = device_.roleField(watcher, "port" + n); port.valid())
             for (const EnumValue& value : device_.fieldOf(port).values)
-                if ((value.name == device_.instances[size_t(facts.port)].name || value.name == facts.name) &&
+                if ((value.name == device_.instances[facts.port].name || value.name == facts.name) &&
                     chip_.registers().code(port) != value.code)
                     differs(device_.nameOf(port), std::to_string(chip_.registers().code(port)),
                             fmt::format("{} for the edges of {}", value.code, rule(setup)),
@@ -254,7 +254,7 @@ private:
         if (!filter.valid())
             return;
         const Encoding& encoding = device_.blockOf(watcher).role("filter" + n)->encoding;
-        const ClockState& clock = f_.rates.clocks[size_t(device_.instances[size_t(watcher)].kernel)];
+        const ClockState& clock = f_.rates.clocks[device_.instances[watcher].kernel];
         const Rational least = setup.quiet.value * shifted(clock.rate, clock.tolerance.high).value;
         std::optional<std::int64_t> shortest;
         const std::uint32_t codes = std::min<std::uint32_t>(device_.fieldOf(filter).maxCode(), 0xFFFF);
@@ -276,7 +276,7 @@ private:
             plainFields(index);
         if (!setting.notComputed.empty())
             return;
-        const Instance& instance = device_.instances[size_t(bound.instance)];
+        const Instance& instance = device_.instances[bound.instance];
         const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
         const std::string& title = f_.plan.needs[index].title;
         if (!chip_.open(bound.instance))
@@ -314,7 +314,7 @@ private:
             const std::optional<std::int64_t> is =
                 meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
-                differs(fmt::format("{} of {} ({})", role, device_.instances[size_t(owner)].name, device_.nameOf(ref)),
+                differs(fmt::format("{} of {} ({})", role, device_.instances[owner].name, device_.nameOf(ref)),
                         is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
         }
     }
@@ -336,7 +336,7 @@ private:
                 last[plain.field] = plain.value;
         for (const auto& [name, value] : last) {
             const std::optional<FieldRef> ref =
-                device_.findField(device_.instances[size_t(f_.bindings.needs[index].instance)].name + "." + name);
+                device_.findField(device_.instances[f_.bindings.needs[index].instance].name + "." + name);
             if (!ref || !device_.fieldOf(*ref).keepsWrites())
                 continue;
             std::optional<std::uint32_t> code;
@@ -358,8 +358,8 @@ private:
     void dma(const BoundNeed& bound, const Stream& stream, const std::string& title, const Place& place)
     {
         const FieldRef router = device_.requestField(stream.channel);
-        const auto links = device_.instances[size_t(bound.instance)].dma.find(stream.request);
-        if (!router.valid() || links == device_.instances[size_t(bound.instance)].dma.end())
+        const auto links = device_.instances[bound.instance].dma.find(stream.request);
+        if (!router.valid() || links == device_.instances[bound.instance].dma.end())
             return;
         for (const DmaLink& link : links->second)
             if (link.channel == stream.channel && chip_.registers().code(router) != link.code)

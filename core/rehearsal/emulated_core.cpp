@@ -33,7 +33,7 @@ std::uint64_t up(std::uint64_t address)
 class UnicornCore : public EmulatedCore {
 public:
     UnicornCore(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener)
-        : chip_(chip), core_(core), facts_(chip.device().cores[size_t(core)]), program_(std::move(program)),
+        : chip_(chip), core_(core), facts_(chip.device().cores[core]), program_(std::move(program)),
           listener_(listener), arm_(facts_.architecture == Core::Architecture::ArmM)
     {
     }
@@ -67,7 +67,7 @@ public:
         std::set<std::uint32_t> pages;
         const Device& device = chip_.device();
         for (const Instance& instance : device.instances)
-            for (const Register& reg : device.blocks[size_t(instance.block)].registers)
+            for (const Register& reg : device.blocks[instance.block].registers)
                 for (const auto& [offset, bytes] : reg.places())
                     pages.insert(down(instance.base + offset));
         for (const std::uint32_t page : pages) {
@@ -436,7 +436,7 @@ Expected<std::unique_ptr<EmulatedCore>> EmulatedCore::make(SimulatedChip& chip, 
     auto out = std::make_unique<UnicornCore>(chip, core, std::move(program), listener);
     if (const std::string wrong = out->open(); !wrong.empty())
         return problemOf(
-            fmt::format("The program of the {} cannot be run: {}.", chip.device().cores[size_t(core)].name, wrong));
+            fmt::format("The program of the {} cannot be run: {}.", chip.device().cores[core].name, wrong));
     return std::unique_ptr<EmulatedCore>(std::move(out));
 }
 

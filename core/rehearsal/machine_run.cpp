@@ -378,13 +378,13 @@ private:
         operation.text = fmt::format("0x{:08X} = 0x{:X}", address, value);
         if (const int cell = chip_.registers().find(address).cell; cell >= 0) {
             const auto face = chip_.registers().faceOf(cell, value);
-            operation.text = fmt::format("{}.{} = 0x{:X}", device_.instances[size_t(face.first)].name,
+            operation.text = fmt::format("{}.{} = 0x{:X}", device_.instances[face.first].name,
                                          chip_.registers().shape(face).name, value);
             operation.place = {Place::Kind::Register,
-                               device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name,
+                               device_.instances[face.first].name + "." + chip_.registers().shape(face).name,
                                {}};
         }
-        operation.why = "in " + cores_[size_t(under_)]->program().functionAt(pc);
+        operation.why = "in " + cores_[under_]->program().functionAt(pc);
         recorder_.begin(std::move(operation));
         writing_ = true;
     }
@@ -420,12 +420,12 @@ private:
         std::string name = fmt::format("0x{:08X}", address);
         if (cell >= 0) {
             const auto face = chip_.registers().faceOf(cell);
-            name = device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name;
+            name = device_.instances[face.first].name + "." + chip_.registers().shape(face).name;
             operation.place = {Place::Kind::Register, name, {}};
             lastWait_ = {face, to - from, name};
         }
         operation.text = name;
-        operation.why = "in " + cores_[size_t(under_)]->program().functionAt(pc);
+        operation.why = "in " + cores_[under_]->program().functionAt(pc);
         recorder_.begin(std::move(operation));
         recorder_.end();
         out_.operations.back().from = from;
@@ -451,20 +451,20 @@ private:
     {
         const auto& [face, waited, name] = lastWait_;
         for (const int dead : scenario_.dead) {
-            const FieldRef& ready = device_.clocks[size_t(dead)].ready.ref;
+            const FieldRef& ready = device_.clocks[dead].ready.ref;
             if (!ready.valid() || ready.instance != face.first || ready.reg != face.second)
                 continue;
             const Moment longest = chip_.timeOf(ready).value_or(0);
-            const Place place{Place::Kind::Clock, device_.clocks[size_t(dead)].id, {}};
+            const Place place{Place::Kind::Clock, device_.clocks[dead].id, {}};
             if (waited < longest)
                 chip_.report(Hazard::Kind::TimeoutShort,
                              fmt::format("The machine code polls {} for only {}; {} may take {}.", name,
-                                         momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)),
+                                         momentText(waited), device_.clocks[dead].name, momentText(longest)),
                              place);
             else if (waited > longest * kTooManyTimes && waited > kSecond / 50)
                 chip_.report(Hazard::Kind::TimeoutLong,
                              fmt::format("The machine code polls {} for {}; {} takes at most {}.", name,
-                                         momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)),
+                                         momentText(waited), device_.clocks[dead].name, momentText(longest)),
                              place);
         }
     }

@@ -214,10 +214,10 @@ private:
 
     void clockFails()
     {
-        const ClockNode& node = device_.clocks[size_t(scenario_.fails)];
+        const ClockNode& node = device_.clocks[scenario_.fails];
         chip_.pass(kSecond / 1000);
         begin({node.name + " fails",
-               node.monitor && f_.rates.clocks[size_t(scenario_.fails)].monitored ? "Its monitor detects it."
+               node.monitor && f_.rates.clocks[scenario_.fails].monitored ? "Its monitor detects it."
                                                                                   : "Nothing monitors it.",
                {Place::Kind::Clock, node.id, {}}});
         chip_.fail(scenario_.fails);
@@ -253,8 +253,8 @@ private:
 
     std::string fieldsText(const Step& step) const
     {
-        std::string text = device_.instances[size_t(step.instance)].name + "." +
-                           device_.blockOf(step.instance).registers[size_t(step.reg)].name;
+        std::string text = device_.instances[step.instance].name + "." +
+                           device_.blockOf(step.instance).registers[step.reg].name;
         const char* between = ".";
         for (const FieldWrite& write : step.fields) {
             text += fmt::format("{}{} = {}", between, device_.fieldOf(write.ref).name, write.code);
@@ -266,18 +266,18 @@ private:
     Place placeOf(const Step& step) const
     {
         if (step.need >= 0)
-            return {Place::Kind::Need, f_.plan.needs[size_t(step.need)].id, {}};
+            return {Place::Kind::Need, f_.plan.needs[step.need].id, {}};
         for (const FieldWrite& write : step.fields)
             for (const ClockNode& node : device_.clocks)
                 if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref ||
                     node.ready.ref == write.ref || node.status == write.ref)
                     return {Place::Kind::Clock, node.id, {}};
         for (const PadSetup& setup : f_.pads)
-            if (const Pad& pad = device_.pads[size_t(setup.pad)]; pad.isPickedBy(step.fields.front().ref))
-                return {Place::Kind::Pad, pad.name, f_.plan.needs[size_t(setup.need)].id};
+            if (const Pad& pad = device_.pads[setup.pad]; pad.isPickedBy(step.fields.front().ref))
+                return {Place::Kind::Pad, pad.name, f_.plan.needs[setup.need].id};
         return {Place::Kind::Register,
-                device_.instances[size_t(step.instance)].name + "." +
-                    device_.blockOf(step.instance).registers[size_t(step.reg)].name,
+                device_.instances[step.instance].name + "." +
+                    device_.blockOf(step.instance).registers[step.reg].name,
                 {}};
     }
 
@@ -292,7 +292,7 @@ private:
 
     bool act(const Step& step, CoreIndex core)
     {
-        const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
+        const Register& reg = device_.blockOf(step.instance).registers[step.reg];
         const auto read = [&] { return readRegister(step.instance, reg, core); };
         const auto write = [&](std::uint32_t value) { writeRegister(step.instance, step.reg, value, core); };
         switch (step.kind) {
@@ -337,13 +337,13 @@ private:
             out_.writes.push_back({core, access.address, access.value});
             chip_.write(access.address, access.value, access.bytes);
         }
-        if (const Duration& settles = device_.blockOf(instance).registers[size_t(reg)].settles; !settles.value.isZero())
+        if (const Duration& settles = device_.blockOf(instance).registers[reg].settles; !settles.value.isZero())
             chip_.pass((settles.value * kSecond).ceil());
     }
 
     std::uint32_t readRegister(InstanceIndex instance, const Register& reg, CoreIndex core)
     {
-        const std::uint32_t base = device_.instances[size_t(instance)].base;
+        const std::uint32_t base = device_.instances[instance].base;
         std::uint32_t value = 0;
         for (size_t i = 0; i < reg.parts.size(); ++i) {
             const RegisterPart& part = reg.parts[reg.readAsWritten ? i : reg.parts.size() - 1 - i];
@@ -358,7 +358,7 @@ private:
 
     bool wait(const Step& step, CoreIndex core)
     {
-        const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
+        const Register& reg = device_.blockOf(step.instance).registers[step.reg];
         const Moment timeout = (step.timeout.value * kSecond).ceil();
         const Moment deadline = chip_.now() + timeout;
         const FieldRef& ref = step.fields.front().ref;
@@ -437,11 +437,11 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
         core = core || comesFrom(known.clock);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (const InstanceIndex instance = f.bindings.needs[n].instance;
-            instance >= 0 && f.device.instances[size_t(instance)].kernel >= 0 &&
-            comesFrom(f.device.instances[size_t(instance)].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
+            instance >= 0 && f.device.instances[instance].kernel >= 0 &&
+            comesFrom(f.device.instances[instance].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
             users.push_back(f.plan.needs[n].title);
     const std::string sooner = momentText(rehearsal.untilUp - longest);
-    const std::string& name = f.device.clocks[size_t(clock)].name;
+    const std::string& name = f.device.clocks[clock].name;
     if (core)
         return fmt::format("Up after {} if the core used a source that starts faster than {}", sooner, name);
     return fmt::format("Up after {} without {}{}", sooner, name,
@@ -460,7 +460,7 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
             std::string cause = "register accesses";
             if (operation.waits)
                 cause = "waiting for " + (operation.place.kind == Place::Kind::Clock
-                                              ? f.device.clocks[size_t(f.device.findClock(operation.place.id))].name
+                                              ? f.device.clocks[f.device.findClock(operation.place.id)].name
                                               : operation.text);
             causes[cause] += std::min(operation.to, rehearsal.untilUp) - operation.from;
         }
@@ -483,9 +483,9 @@ std::string titleOf(const Facts& f, const Scenario& s)
                            steps.slow ? ", from the low-speed clocks," : "");
     }
     for (const int dead : s.dead)
-        text += fmt::format(", {} never starts", f.device.clocks[size_t(dead)].name);
+        text += fmt::format(", {} never starts", f.device.clocks[dead].name);
     if (s.fails >= 0)
-        text += fmt::format(", then {} fails", f.device.clocks[size_t(s.fails)].name);
+        text += fmt::format(", then {} fails", f.device.clocks[s.fails].name);
     if (s.sagsTo >= 0)
         text +=
             fmt::format(", then the supply falls below {}", format(f.device.ranges[size_t(f.rates.range)].supplyMin));

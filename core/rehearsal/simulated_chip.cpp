@@ -118,14 +118,14 @@ void SimulatedChip::report(Hazard::Kind kind, std::string text, Place place)
 
 bool SimulatedChip::open(InstanceIndex instance) const
 {
-    const Instance& facts = device_.instances[size_t(instance)];
+    const Instance& facts = device_.instances[instance];
     return (facts.domain < 0 || powered(facts.domain)) && (!facts.gate.valid() || registers_.holds(facts.gate)) &&
            (!facts.reset.valid() || registers_.holds(facts.reset));
 }
 
 bool SimulatedChip::powered(DomainIndex domain) const
 {
-    return domains_[size_t(domain)].on && domains_[size_t(domain)].readyAt <= now_;
+    return domains_[domain].on && domains_[domain].readyAt <= now_;
 }
 
 std::optional<Moment> SimulatedChip::timeOf(const FieldRef& status) const
@@ -174,21 +174,21 @@ bool SimulatedChip::atWork(InstanceIndex instance) const
     if (!open(instance))
         return false;
     const FieldRef& on = on_[size_t(instance)];
-    return on.valid() ? registers_.code(on) != 0 : device_.instances[size_t(instance)].gate.valid();
+    return on.valid() ? registers_.code(on) != 0 : device_.instances[instance].gate.valid();
 }
 
 bool SimulatedChip::inUse(ClockIndex clock) const
 {
-    return device_.clocks[size_t(clock)].tier != "kernel" ||
+    return device_.clocks[clock].tier != "kernel" ||
            std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](InstanceIndex instance) {
-               return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance));
+               return open(instance) && (device_.instances[instance].gate.valid() || atWork(instance));
            });
 }
 
 bool SimulatedChip::admitted(InstanceIndex instance) const
 {
-    const Core& core = device_.cores[size_t(acting_)];
-    const std::vector<Fence>& fences = device_.instances[size_t(instance)].fences;
+    const Core& core = device_.cores[acting_];
+    const std::vector<Fence>& fences = device_.instances[instance].fences;
     return std::all_of(fences.begin(), fences.end(), [&](const Fence& fence) {
         return fence.admit(registers_.code(fence.field), core.id, core.world);
     });
@@ -204,7 +204,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     }
     const std::pair<InstanceIndex, RegisterIndex> face = registers_.faceOf(cell);
     const Register& shape = registers_.shape(face);
-    const std::string& owner = device_.instances[size_t(face.first)].name;
+    const std::string& owner = device_.instances[face.first].name;
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
         std::uint32_t(bytes) != has)
         report(Hazard::Kind::NoRegister,
@@ -220,7 +220,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     if (!admitted(face.first)) {
         report(Hazard::Kind::Closed,
                fmt::format("{}.{} is read by {}, which has no access: the value is meaningless.", owner, shape.name,
-                           device_.cores[size_t(acting_)].id),
+                           device_.cores[acting_].id),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
@@ -238,7 +238,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                       fmt::format("0x{:08X} is written; the chip has no register there.", address));
     const auto [instance, reg] = registers_.faceOf(cell, value);
     const Register& shape = registers_.shape({instance, reg});
-    const std::string& owner = device_.instances[size_t(instance)].name;
+    const std::string& owner = device_.instances[instance].name;
     const Place place{Place::Kind::Register, owner + "." + shape.name, {}};
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
         std::uint32_t(bytes) != has)
@@ -252,7 +252,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     if (!admitted(instance))
         return report(Hazard::Kind::Closed,
                       fmt::format("{}.{} is written by {}, which has no access: the write is lost.", owner, shape.name,
-                                  device_.cores[size_t(acting_)].id),
+                                  device_.cores[acting_].id),
                       {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
@@ -284,8 +284,8 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                     if (dog.elapsed * ticks < window)
                         report(Hazard::Kind::Watchdog,
                                fmt::format("{} is fed inside its closed window and resets the chip.",
-                                           device_.instances[size_t(dog.instance)].name),
-                               {Place::Kind::Instance, device_.instances[size_t(dog.instance)].name, {}});
+                                           device_.instances[dog.instance].name),
+                               {Place::Kind::Instance, device_.instances[dog.instance].name, {}});
                 }
                 dog.elapsed = 0;
             }
@@ -333,14 +333,14 @@ void SimulatedChip::runDogs(Moment span)
 {
     for (WatchdogState& dog : dogs_) {
         const double ticks = ticksOf(dog);
-        const ClockIndex kernel = device_.instances[size_t(dog.instance)].kernel;
+        const ClockIndex kernel = device_.instances[dog.instance].kernel;
         if (ticks <= 0 || kernel < 0)
             continue;
         const double rate = clocks_.clock(kernel).rate.toDouble() * clocks_.fastest(kernel);
         dog.elapsed += double(span) / double(kSecond) * rate / ticks;
         if (dog.elapsed >= 1 && !dog.bitten) {
             dog.bitten = true;
-            const std::string& name = device_.instances[size_t(dog.instance)].name;
+            const std::string& name = device_.instances[dog.instance].name;
             report(Hazard::Kind::Watchdog,
                    fmt::format("{} expires: it was not fed for {} at its fastest, and resets the chip.", name,
                                rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"),
@@ -380,7 +380,7 @@ void SimulatedChip::pass(Moment span)
 
 void SimulatedChip::cycles(CoreIndex core, std::int64_t count)
 {
-    const ClockIndex clock = device_.cores[size_t(core)].clock;
+    const ClockIndex clock = device_.cores[core].clock;
     const Rational& rate = clocks_.clock(clock).rate;
     // A core that stands still was told already; time must pass all the same.
     const double hertz = rate.isZero() ? 1e6 : rate.toDouble();
@@ -389,7 +389,7 @@ void SimulatedChip::cycles(CoreIndex core, std::int64_t count)
 
 void SimulatedChip::fail(ClockIndex clock)
 {
-    const ClockNode& node = device_.clocks[size_t(clock)];
+    const ClockNode& node = device_.clocks[clock];
     const bool watched = node.monitor && registers_.holds(node.monitor->enable) && node.monitor->fallsBackTo >= 0;
     const auto hangs = [&](int on) {
         for (int at = on; at >= 0; at = clocks_.clock(at).input)
@@ -399,14 +399,14 @@ void SimulatedChip::fail(ClockIndex clock)
     };
     std::vector<std::pair<int, int>> moves;
     for (int i = 0; watched && i < clocks_.count(); ++i)
-        if (const ClockNode& select = device_.clocks[size_t(i)];
+        if (const ClockNode& select = device_.clocks[i];
             select.type == ClockNode::Type::Select && select.frozenBy.empty() && hangs(i))
             for (size_t k = 0; k < select.inputs.size(); ++k)
                 if (select.inputs[k].node == node.monitor->fallsBackTo)
                     moves.emplace_back(i, int(k));
     // Multipliers that it fed are switched off with it.
     for (int i = 0; watched && i < clocks_.count(); ++i)
-        if (device_.clocks[size_t(i)].type == ClockNode::Type::Multiply && device_.clocks[size_t(i)].enable.valid() &&
+        if (device_.clocks[i].type == ClockNode::Type::Multiply && device_.clocks[i].enable.valid() &&
             hangs(i))
             clocks_.stop(i, false);
     for (const auto& [select, input] : moves)
@@ -450,9 +450,9 @@ void SimulatedChip::loseInMode(InstanceIndex instance, const LowPowerMode& mode)
         if (const PadLook look = pads_.look(pad);
             !look.port && look.function == given.function && given.instance == instance)
             report(Hazard::Kind::Pad,
-                   fmt::format("{} is connected to {}, which has no power in {}.", device_.pads[size_t(pad)].name,
-                               device_.instances[size_t(instance)].name, mode.name),
-                   {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
+                   fmt::format("{} is connected to {}, which has no power in {}.", device_.pads[pad].name,
+                               device_.instances[instance].name, mode.name),
+                   {Place::Kind::Pad, device_.pads[pad].name, {}});
     registers_.lose(instance);
 }
 
@@ -464,27 +464,27 @@ void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
     };
     if (mode.wakesOn >= 0) {
         for (int i = 0; i < clocks_.count(); ++i)
-            if (const ClockNode& node = device_.clocks[size_t(i)];
+            if (const ClockNode& node = device_.clocks[i];
                 (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
                 clocks_.clock(i).on && !kept(i) && i != mode.wakesOn)
                 clocks_.stop(i, false);
-        const ClockNode& waker = device_.clocks[size_t(mode.wakesOn)];
+        const ClockNode& waker = device_.clocks[mode.wakesOn];
         if (waker.enable.valid())
             registers_.put(waker.enable.ref, waker.enable.code);
         std::vector<ClockIndex> selects = mode.wakesSelects;
         if (selects.empty())
             for (int at = device_.cpuClock(); at >= 0 && selects.empty(); at = clocks_.clock(at).input)
-                if (const ClockNode& node = device_.clocks[size_t(at)]; node.type == ClockNode::Type::Select)
+                if (const ClockNode& node = device_.clocks[at]; node.type == ClockNode::Type::Select)
                     for (const ClockInput& input : node.inputs)
                         if (input.node == mode.wakesOn)
                             selects = {at};
         for (const int select : selects)
-            for (size_t k = 0; k < device_.clocks[size_t(select)].inputs.size(); ++k)
-                if (device_.clocks[size_t(select)].inputs[k].node == mode.wakesOn)
+            for (size_t k = 0; k < device_.clocks[select].inputs.size(); ++k)
+                if (device_.clocks[select].inputs[k].node == mode.wakesOn)
                     clocks_.force(select, int(k));
     }
     for (const DomainIndex domain : mode.drops)
-        for (const InstanceIndex instance : device_.domains[size_t(domain)].instances)
+        for (const InstanceIndex instance : device_.domains[domain].instances)
             loseInMode(instance, mode);
     now_ += (mode.wakeTime.value * kSecond).ceil();
     clocks_.settle(now_);

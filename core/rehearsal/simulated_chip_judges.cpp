@@ -14,7 +14,7 @@ namespace bindrel {
 /// What a unit is decides what its registers mean: before that it is none of the things that it can be.
 void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
 {
-    const std::string& unit = device_.instances[size_t(instance)].unit;
+    const std::string& unit = device_.instances[instance].unit;
     if (unit.empty())
         return;
     const std::uint32_t address = device_.addressOf(instance, reg);
@@ -31,7 +31,7 @@ void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
             return;
     }
     const std::string name =
-        device_.instances[size_t(instance)].name + "." + device_.blockOf(instance).registers[size_t(reg)].name;
+        device_.instances[instance].name + "." + device_.blockOf(instance).registers[reg].name;
     report(Hazard::Kind::Lost, fmt::format("{} is written before the mode of {} is set.", name, unit),
            {Place::Kind::Register, name, {}});
 }
@@ -53,8 +53,8 @@ void SimulatedChip::judgeHeld(InstanceIndex instance, RegisterIndex reg, std::ui
         if (ref.valid() && ref.reg == reg && ((before ^ value) & device_.fieldOf(ref).mask()))
             return report(Hazard::Kind::Frozen,
                           fmt::format("{} is changed while {} is not held.", device_.nameOf(ref),
-                                      device_.instances[size_t(instance)].name),
-                          {Place::Kind::Instance, device_.instances[size_t(instance)].name, {}});
+                                      device_.instances[instance].name),
+                          {Place::Kind::Instance, device_.instances[instance].name, {}});
     }
 }
 
@@ -74,11 +74,11 @@ void SimulatedChip::judgeSettling(InstanceIndex instance, const Register& access
     const auto at = settling_.find(instance);
     if (at == settling_.end() || now_ >= at->second.until)
         return;
-    const std::string& owner = device_.instances[size_t(instance)].name;
+    const std::string& owner = device_.instances[instance].name;
     const auto& [until, by, reg] = at->second;
     report(Hazard::Kind::Lost,
            fmt::format("{}.{} is accessed {} before the write to {}.{} has settled.", owner, accessed.name,
-                       momentText(until - now_), device_.instances[size_t(by)].name, registers_.shape({by, reg}).name),
+                       momentText(until - now_), device_.instances[by].name, registers_.shape({by, reg}).name),
            {Place::Kind::Register, owner + "." + accessed.name, {}});
 }
 
@@ -103,7 +103,7 @@ void SimulatedChip::judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::
         for (const ClockIndex by : node.frozenBy)
             if (clocks_.clock(by).on)
                 report(Hazard::Kind::Frozen,
-                       fmt::format("{} is changed while {} is on.", node.name, device_.clocks[size_t(by)].name),
+                       fmt::format("{} is changed while {} is on.", node.name, device_.clocks[by].name),
                        {Place::Kind::Clock, node.id, {}});
     }
 }
@@ -124,8 +124,8 @@ void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
         if (const auto given = demand_.handOvers.find(pad);
             given != demand_.handOvers.end() && !look.port && look.function == given->second.function)
             judgeHandOver(pad, given->second);
-        const Demand::PadRule& rule = demand_.pads[size_t(pad)];
-        const std::string& name = device_.pads[size_t(pad)].name;
+        const Demand::PadRule& rule = demand_.pads[pad];
+        const std::string& name = device_.pads[pad].name;
         const Place place{Place::Kind::Pad, name, {}};
         using Kind = Demand::PadRule::Kind;
         const bool driven = look.pushesHigh() || look.pullsLow();
@@ -157,8 +157,8 @@ void SimulatedChip::judgeHandOver(PadIndex pad, const Demand::HandOver& given)
             is != value.value)
             return report(Hazard::Kind::Pad,
                           fmt::format("{} is connected to {} before {} is set up: the board sees unplanned levels.",
-                                      device_.pads[size_t(pad)].name, given.who, device_.nameOf(value.ref)),
-                          {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
+                                      device_.pads[pad].name, given.who, device_.nameOf(value.ref)),
+                          {Place::Kind::Pad, device_.pads[pad].name, {}});
 }
 
 void SimulatedChip::judge()
@@ -172,7 +172,7 @@ void SimulatedChip::judge()
             report(kind, text(), place);
     };
     for (int i = 0; i < clocks_.count(); ++i) {
-        const ClockNode& node = device_.clocks[size_t(i)];
+        const ClockNode& node = device_.clocks[i];
         const Rational& rate = clocks_.clock(i).rate;
         if (rate != shown_[size_t(i)]) {
             shown_[size_t(i)] = rate;
@@ -220,7 +220,7 @@ void SimulatedChip::judge()
                 Hazard::Kind::Limit, i * 4 + 2,
                 [&] {
                     return fmt::format("{} runs at {}, above the {} that {} allows.", node.name, rateText(rate),
-                                       rateText(*bounds.relative), device_.clocks[size_t(bounds.relativeTo)].name);
+                                       rateText(*bounds.relative), device_.clocks[bounds.relativeTo].name);
                 },
                 place);
     }
@@ -229,14 +229,14 @@ void SimulatedChip::judge()
         std::vector<std::string> names;
         for (const ClockCombination::Term& term : combination.terms)
             if (term.has(clocks_.standing(term.clock)) && !clocks_.clock(term.clock).rate.isZero() && inUse(term.clock))
-                names.push_back(device_.clocks[size_t(term.clock)].name);
+                names.push_back(device_.clocks[term.clock].name);
         if (names.size() == combination.terms.size())
             tell(Hazard::Kind::Limit, -1 - int(c),
                  [&] {
                      return fmt::format("{}: combination not allowed{}.", listed(names),
                                         combination.because.empty() ? "" : ": " + combination.because);
                  },
-                 {Place::Kind::Clock, device_.clocks[size_t(combination.terms.back().clock)].id, {}});
+                 {Place::Kind::Clock, device_.clocks[combination.terms.back().clock].id, {}});
     }
     if (device_.flashClock >= 0 && !device_.ranges.empty())
         if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())
@@ -245,18 +245,18 @@ void SimulatedChip::judge()
                      return fmt::format("The flash is read at {} with {} wait states, which allow {}.", rateText(rate),
                                         clocks_.waitStates(), rateText(clocks_.flashMost()));
                  },
-                 {Place::Kind::Clock, device_.clocks[size_t(device_.flashClock)].id, {}});
+                 {Place::Kind::Clock, device_.clocks[device_.flashClock].id, {}});
     for (const CoreIndex core : running_)
-        if (const ClockIndex clock = device_.cores[size_t(core)].clock;
+        if (const ClockIndex clock = device_.cores[core].clock;
             clock >= 0 && clocks_.clock(clock).rate.isZero())
             tell(Hazard::Kind::Dead, 1'000'000 + core,
                  [&] {
-                     return fmt::format("{} stops: its clock source does not run.", device_.cores[size_t(core)].name);
+                     return fmt::format("{} stops: its clock source does not run.", device_.cores[core].name);
                  },
-                 {Place::Kind::Clock, device_.clocks[size_t(clock)].id, {}});
+                 {Place::Kind::Clock, device_.clocks[clock].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
     for (int i = 0; i < clocks_.count(); ++i) {
-        const ClockNode& node = device_.clocks[size_t(i)];
+        const ClockNode& node = device_.clocks[i];
         if (node.type != ClockNode::Type::Select || node.tier == "kernel" || !node.control.valid())
             continue;
         const std::uint32_t code = registers_.code(node.control);
@@ -266,7 +266,7 @@ void SimulatedChip::judge()
                 tell(Hazard::Kind::Select, i,
                      [&] {
                          return fmt::format("{} is switched to {}, which does not run.", node.name,
-                                            device_.clocks[size_t(input.node)].name);
+                                            device_.clocks[input.node].name);
                      },
                      {Place::Kind::Clock, node.id, {}});
     }

@@ -82,8 +82,8 @@ void SimulatedClocks::compute(int index, Moment now)
     if (done_[size_t(index)])
         return;
     done_[size_t(index)] = 1;
-    const ClockNode& node = device_.clocks[size_t(index)];
-    Clock& clock = clocks_[size_t(index)];
+    const ClockNode& node = device_.clocks[index];
+    Clock& clock = clocks_[index];
     const bool on = isOn(node);
     if (on && !clock.on)
         clock.readyAt = now + picoseconds(node.startup);
@@ -104,7 +104,7 @@ void SimulatedClocks::compute(int index, Moment now)
         if (input < 0)
             return 0;
         compute(input, now);
-        return clocks_[size_t(input)].rate;
+        return clocks_[input].rate;
     };
     switch (node.type) {
     case ClockNode::Type::Oscillator:
@@ -160,9 +160,9 @@ void SimulatedClocks::compute(int index, Moment now)
         rate = inputRate(clock.input);
         if (node.follows >= 0) {
             compute(node.follows, now);
-            const ClockNode& followed = device_.clocks[size_t(node.follows)];
+            const ClockNode& followed = device_.clocks[node.follows];
             rate =
-                rate * (clocks_[size_t(node.follows)].setting == followed.unit ? node.factorWhenOne : node.factorElse);
+                rate * (clocks_[node.follows].setting == followed.unit ? node.factorWhenOne : node.factorElse);
         } else {
             rate = rate * node.factorElse;
         }
@@ -228,7 +228,7 @@ std::optional<Moment> SimulatedClocks::nextChange(Moment now) const
             next = at;
     };
     for (int i = 0; i < count(); ++i)
-        if (const Clock& clock = clocks_[size_t(i)]; clock.on && clock.fed && !clock.ready && !dead_.contains(i))
+        if (const Clock& clock = clocks_[i]; clock.on && clock.fed && !clock.ready && !dead_.contains(i))
             take(clock.readyAt);
     if (range_ != wantedRange_ || now < rangeAt_)
         take(rangeAt_);
@@ -239,21 +239,21 @@ void SimulatedClocks::stop(ClockIndex clock, bool forGood)
 {
     if (forGood)
         dead_.insert(clock);
-    const ClockNode& node = device_.clocks[size_t(clock)];
+    const ClockNode& node = device_.clocks[clock];
     if (!forGood && node.enable.valid())
         registers_.put(node.enable.ref, node.enable.code == 0 ? 1u : 0u);
 }
 
 void SimulatedClocks::force(int select, int input)
 {
-    const ClockNode& node = device_.clocks[size_t(select)];
+    const ClockNode& node = device_.clocks[select];
     if (node.control.valid())
         registers_.put(node.control, node.inputs[size_t(input)].code);
 }
 
 SimulatedClocks::Bounds SimulatedClocks::boundsOf(ClockIndex index) const
 {
-    const ClockNode& node = device_.clocks[size_t(index)];
+    const ClockNode& node = device_.clocks[index];
     const RateLimit& limit = device_.ranges.empty() ? node.limit : node.limitIn(device_.ranges[size_t(range_)].id);
     Bounds out;
     if (limit.min)
@@ -262,7 +262,7 @@ SimulatedClocks::Bounds SimulatedClocks::boundsOf(ClockIndex index) const
         out.max = limit.max->value;
     for (const RelativeLimit& relative : limit.relative) {
         // A clock that stands still is no measure.
-        const Rational bound = clocks_[size_t(relative.to)].rate * relative.max;
+        const Rational bound = clocks_[relative.to].rate * relative.max;
         if (!bound.isZero() && (!out.relative || bound < *out.relative)) {
             out.relativeTo = relative.to;
             out.relative = bound;
@@ -299,9 +299,9 @@ std::optional<Moment> SimulatedClocks::timeOf(const FieldRef& status) const
 
 double SimulatedClocks::fastest(ClockIndex clock) const
 {
-    while (clocks_[size_t(clock)].input >= 0)
-        clock = clocks_[size_t(clock)].input;
-    const ClockNode& source = device_.clocks[size_t(clock)];
+    while (clocks_[clock].input >= 0)
+        clock = clocks_[clock].input;
+    const ClockNode& source = device_.clocks[clock];
     Tolerance tolerance = source.tolerance;
     if (const auto fitted = board_.crystals.find(source.id); fitted != board_.crystals.end())
         tolerance = fitted->second.tolerance.value_or(Tolerance());
@@ -310,17 +310,17 @@ double SimulatedClocks::fastest(ClockIndex clock) const
 
 std::int64_t SimulatedClocks::standing(int index) const
 {
-    const ClockNode& node = device_.clocks[size_t(index)];
+    const ClockNode& node = device_.clocks[index];
     for (size_t k = 0; k < node.rates.size(); ++k)
         if (node.rates[k].code == registers_.code(node.control))
             return std::int64_t(k);
-    return node.rates.empty() ? clocks_[size_t(index)].setting : -1;
+    return node.rates.empty() ? clocks_[index].setting : -1;
 }
 
 bool SimulatedClocks::idle(ClockIndex clock) const
 {
-    const std::vector<ClockIndex>& by = device_.clocks[size_t(clock)].frozenBy;
-    return !by.empty() && std::all_of(by.begin(), by.end(), [this](int other) { return !clocks_[size_t(other)].on; });
+    const std::vector<ClockIndex>& by = device_.clocks[clock].frozenBy;
+    return !by.empty() && std::all_of(by.begin(), by.end(), [this](int other) { return !clocks_[other].on; });
 }
 
 } // namespace bindrel

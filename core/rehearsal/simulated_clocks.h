@@ -26,7 +26,7 @@ public:
     SimulatedClocks(SimulatedRegisters& registers, const Board& board, const Voltage& supply,
                     std::set<ClockIndex> dead);
 
-    const Clock& clock(int index) const { return clocks_[size_t(index)]; }
+    const Clock& clock(int index) const { return clocks_[index]; }
     /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means
     /// nothing.
     std::int64_t standing(int index) const;

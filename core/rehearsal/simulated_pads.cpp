@@ -33,8 +33,8 @@ SimulatedPads::SimulatedPads(const SimulatedRegisters& registers) : registers_(r
 PadLook SimulatedPads::look(PadIndex pad) const
 {
     const Device& device = registers_.device();
-    const Pad& facts = device.pads[size_t(pad)];
-    const Fields& fields = fields_[size_t(pad)];
+    const Pad& facts = device.pads[pad];
+    const Fields& fields = fields_[pad];
     const auto meaning = [&](const Role* role) -> std::int64_t {
         return role ? meaningOf(role->encoding, registers_.code(facts.port, *role)).value_or(-1) : 0;
     };
@@ -44,9 +44,9 @@ PadLook SimulatedPads::look(PadIndex pad) const
         out.port = std::int64_t(out.function) == facts.portCode;
     }
     for (const RouteIndex index : out.port ? std::vector<RouteIndex>() : facts.routes) {
-        const Route& route = device.routes[size_t(index)];
+        const Route& route = device.routes[index];
         const InstanceSignal::Direction direction =
-            device.instances[size_t(route.instance)].signals[size_t(route.signal)].direction;
+            device.instances[route.instance].signals[size_t(route.signal)].direction;
         out.led = out.led || (route.code == std::int64_t(out.function) && direction != InstanceSignal::Direction::In &&
                               direction != InstanceSignal::Direction::Analog);
     }

@@ -44,7 +44,7 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
 {
     for (size_t i = 0; i < device.instances.size(); ++i) {
         cellOf_.emplace_back();
-        const Block& block = device.blocks[size_t(device.instances[i].block)];
+        const Block& block = device.blocks[device.instances[i].block];
         for (size_t r = 0; r < block.registers.size(); ++r) {
             const auto own = device.instances[i].resets.find(int(r));
             const Register& reg = block.registers[r];
@@ -121,7 +121,7 @@ SimulatedRegisters::Spot SimulatedRegisters::find(std::uint32_t address) const
 
 const Register& SimulatedRegisters::shape(std::pair<InstanceIndex, RegisterIndex> face) const
 {
-    return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)];
+    return device_.blocks[device_.instances[face.first].block].registers[face.second];
 }
 
 std::pair<InstanceIndex, RegisterIndex> SimulatedRegisters::faceOf(int index, std::uint32_t written) const
@@ -130,9 +130,9 @@ std::pair<InstanceIndex, RegisterIndex> SimulatedRegisters::faceOf(int index, st
     if (c.faces.size() == 1)
         return c.faces.front();
     for (const auto& face : c.faces) {
-        const std::vector<FieldCode>& selects = device_.instances[size_t(face.first)].selects;
+        const std::vector<FieldCode>& selects = device_.instances[face.first].selects;
         const bool is = std::all_of(selects.begin(), selects.end(), [&](const FieldCode& select) {
-            const Field& field = shape({select.ref.instance, select.ref.reg}).fields[size_t(select.ref.field)];
+            const Field& field = shape({select.ref.instance, select.ref.reg}).fields[select.ref.field];
             const std::uint32_t held = cellOf(select.ref.instance, select.ref.reg) == index
                                            ? written
                                            : cells_[size_t(cellOf(select.ref.instance, select.ref.reg))].value;
@@ -147,17 +147,17 @@ std::pair<InstanceIndex, RegisterIndex> SimulatedRegisters::faceOf(int index, st
 std::uint32_t SimulatedRegisters::code(const FieldRef& ref) const
 {
     const int index = cellOf(ref.instance, ref.reg);
-    const Field& field = shape({ref.instance, ref.reg}).fields[size_t(ref.field)];
+    const Field& field = shape({ref.instance, ref.reg}).fields[ref.field];
     return field.in(cells_[size_t(index)].value);
 }
 
 std::uint32_t SimulatedRegisters::code(InstanceIndex instance, const Role& role) const
 {
     std::uint32_t out = code({instance, role.reg, role.field});
-    int below = shape({instance, role.reg}).fields[size_t(role.field)].width;
+    int below = shape({instance, role.reg}).fields[role.field].width;
     for (const auto& [reg, field] : role.higher) {
         out |= code({instance, reg, field}) << below;
-        below += shape({instance, reg}).fields[size_t(field)].width;
+        below += shape({instance, reg}).fields[field].width;
     }
     return out;
 }
@@ -165,7 +165,7 @@ std::uint32_t SimulatedRegisters::code(InstanceIndex instance, const Role& role)
 void SimulatedRegisters::put(const FieldRef& ref, std::uint32_t code)
 {
     const int index = cellOf(ref.instance, ref.reg);
-    const Field& field = shape({ref.instance, ref.reg}).fields[size_t(ref.field)];
+    const Field& field = shape({ref.instance, ref.reg}).fields[ref.field];
     std::uint32_t& value = cells_[size_t(index)].value;
     value = (value & ~field.mask()) | field.at(code);
 }
@@ -208,7 +208,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
     Cell& c = cells_[size_t(index)];
     const auto [owner, number] = faceOf(index, value);
     const Register& reg = shape({owner, number});
-    const std::string& instance = device_.instances[size_t(owner)].name;
+    const std::string& instance = device_.instances[owner].name;
     const auto guarded = [&](size_t back) -> const Written* {
         return back < written_.size() ? &written_[written_.size() - 1 - back] : nullptr;
     };
@@ -218,9 +218,9 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         const InstanceIndex by = guard.instance < 0 ? InstanceIndex(owner) : guard.instance;
         const Register& lock = shape({by, guard.reg});
         const Written* was = guarded(reg.guards.size() - 1 - g);
-        if (!was || was->cell != cellOf(by, guard.reg) || lock.fields[size_t(guard.field)].in(was->value) != guard.code)
+        if (!was || was->cell != cellOf(by, guard.reg) || lock.fields[guard.field].in(was->value) != guard.code)
             unguarded = fmt::format("{}.{} ignores a write that does not directly follow 0x{:X} in {}.{}", instance,
-                                    reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
+                                    reg.name, guard.code, device_.instances[by].name, lock.name);
     }
     constexpr size_t kRemembered = 8; // no guard has more keys
     if (written_.size() == kRemembered)

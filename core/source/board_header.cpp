@@ -58,8 +58,8 @@ void writeSlowRates(Writer& w)
                 cComment(format(state.rate) + ", " + format(state.tolerance)));
     }
     const OperatingRange& range = f.device.ranges[size_t(slow.range)];
-    const ClockState& flash = slow.clocks[size_t(f.device.flashClock)];
-    if (slow.waitStates && flash.rate != f.rates.clocks[size_t(f.device.flashClock)].rate)
+    const ClockState& flash = slow.clocks[f.device.flashClock];
+    if (slow.waitStates && flash.rate != f.rates.clocks[f.device.flashClock].rate)
         w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock),
                 range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
                 cString(fmt::format("{} must allow the low-speed rate in {}",
@@ -88,14 +88,14 @@ void writeAsserts(Writer& w)
         const ClockState& state = f.rates.clocks[i];
         if (!state.running || !state.used || state.input < 0 || !state.rate.value.isInteger())
             continue;
-        const ClockState& from = f.rates.clocks[size_t(state.input)];
+        const ClockState& from = f.rates.clocks[state.input];
         if (!from.used || !from.rate.value.isInteger() || node.type == ClockNode::Type::Select)
             continue;
         w.because({Place::Kind::Clock, node.id, {}}, operationText(f.device, f.rates, int(i)));
         const Word own = rateMacro(f, w.names, int(i));
         const Word input = rateMacro(f, w.names, state.input);
         const std::int64_t unit = node.unit;
-        const Code text = cString(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " +
+        const Code text = cString(node.name + " is " + f.device.clocks[state.input].name + " " +
                                   operationText(f.device, f.rates, int(i)));
         const std::int64_t factor = node.type == ClockNode::Type::Gate ? 1 : state.setting;
         const Code by = hasFactorMacro(f, int(i)) ? code("{}", factorMacro(f, w.names, int(i))) : code("{}u", factor);
@@ -108,7 +108,7 @@ void writeAsserts(Writer& w)
     }
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.waitStates) {
-        w.because({Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, "flash wait states");
+        w.because({Place::Kind::Clock, f.device.clocks[f.device.flashClock].id, {}}, "flash wait states");
         w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock),
                 range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
                 cString(fmt::format("{} must allow this rate in {}", counted(*f.rates.waitStates, "flash wait state"),
@@ -124,11 +124,11 @@ void declarePads(Writer& w)
     const Names& names = w.names;
     w.comment("Pads: port and bit of each signal.");
     for (const PadSetup& setup : f.pads) {
-        const Pad& pad = f.device.pads[size_t(setup.pad)];
+        const Pad& pad = f.device.pads[setup.pad];
         if (pad.port < 0 || coreOf(f, size_t(setup.need)) != names.core)
             continue;
-        const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
-        w.because({Place::Kind::Pad, pad.name, f.plan.needs[size_t(setup.need)].id}, "binding");
+        const Seat& seat = f.bindings.needs[setup.need].seats[size_t(setup.seat)];
+        w.because({Place::Kind::Pad, pad.name, f.plan.needs[setup.need].id}, "binding");
         const Word macro = names.NEED(size_t(setup.need)) + "_" + Word::of(seat.signal.id).upper() + "_BIT";
         w.linef("#define {:<32} {}u {}", macro, pad.bit,
                 cComment(fmt::format("{}, pin {}: {}", pad.name, f.device.pinOf(setup.pad), seat.signal.title)));
@@ -214,7 +214,7 @@ void declareBringUp(Writer& w)
     }
     if (f.image.slowRates) {
         w.comment(fmt::format("Switch to the low-speed clocks (CPU at {}) and back at run time.",
-                              format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
+                              format(f.image.slowRates->clocks[f.device.cpuClock()].rate)));
         w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
         w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
     }

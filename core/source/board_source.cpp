@@ -235,7 +235,7 @@ void writeChipSequence(Writer& w)
         w.linef("    enum {}_status status = clocks;", names.prefix);
     for (const ClockAlarm& alarm : clockAlarms(f, names))
         w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number,
-                cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
+                cComment(f.device.clocks[alarm.clocks.front()].name + " stops"));
 }
 
 /// What waits for a slow source, once that has come.

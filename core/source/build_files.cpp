@@ -260,7 +260,7 @@ SourceFile debuggerScript(const Facts& f, const Names& names)
         if (!hasFiles(f, names, n) || instance < 0)
             continue;
         const Block& block = f.device.blockOf(instance);
-        const Word owner = Word::spelled(f.device.instances[size_t(instance)].name);
+        const Word owner = Word::spelled(f.device.instances[instance].name);
         w.linef("define {}_show", names.need(n));
         const std::vector<RegisterUse> uses = registerUses(block);
         for (size_t r = 0; r < block.registers.size(); ++r) {
@@ -279,7 +279,7 @@ SourceFile debuggerScript(const Facts& f, const Names& names)
                         bytes == 1   ? WordLiteral("char")
                         : bytes == 2 ? WordLiteral("short")
                                      : WordLiteral("int"),
-                        f.device.instances[size_t(instance)].base + offset);
+                        f.device.instances[instance].base + offset);
             }
         }
         w.line("end");

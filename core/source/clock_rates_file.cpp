@@ -52,7 +52,7 @@ public:
 
     void define(ClockIndex clock)
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         w_.because({Place::Kind::Clock, node.id, {}}, "rate from the registers");
         const bool followed = std::any_of(device_.clocks.begin(), device_.clocks.end(),
                                           [clock](const ClockNode& other) { return other.follows == clock; });
@@ -93,7 +93,7 @@ private:
     /// A divider's or multiplier's setting in 1/unit; 0 where its code means nothing.
     void defineFactor(ClockIndex clock)
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         const bool told = readable(node.control) && (!node.fraction.valid() || readable(node.fraction));
         const Word name = WordLiteral("factor_") + word(clock);
         w_.line();
@@ -101,7 +101,7 @@ private:
             w_.comment(fmt::format("In units of 1/{}.", node.unit));
         if (!told)
             defineFunction(name,
-                           [&] { w_.linef("    return {};", literal(w_.facts.rates.clocks[size_t(clock)].setting)); });
+                           [&] { w_.linef("    return {};", literal(w_.facts.rates.clocks[clock].setting)); });
         else if (!node.fraction.valid())
             defineFunction(name, [&] { returnDecoded(node); });
         else {
@@ -196,7 +196,7 @@ private:
 
     void defineBody(ClockIndex clock)
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         switch (node.type) {
         case ClockNode::Type::Oscillator:
             return defineOscillator(node);
@@ -219,7 +219,7 @@ private:
                 w_.linef("    return times({}, {}, 1u);", input, literal(node.factorElse));
             else
                 w_.linef("    return times({}, factor_{}() == {} ? {} : {}, 1u);", input, word(node.follows),
-                         literal(device_.clocks[size_t(node.follows)].unit), literal(node.factorWhenOne),
+                         literal(device_.clocks[node.follows].unit), literal(node.factorWhenOne),
                          literal(node.factorElse));
             return;
         }
@@ -266,14 +266,14 @@ private:
 
     void defineSelect(ClockIndex clock)
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         // What is in use, where the chip tells, else what is asked for.
         const FieldRef shown = readable(node.status) ? node.status : node.control;
         const auto ratioFrom = [this](const ClockInput& input) {
             return input.node < 0 ? code("stopped") : ratioOf(input.node);
         };
         if (!readable(shown)) {
-            w_.linef("    return {};", ratioFrom(node.inputs[size_t(w_.facts.rates.clocks[size_t(clock)].setting)]));
+            w_.linef("    return {};", ratioFrom(node.inputs[size_t(w_.facts.rates.clocks[clock].setting)]));
             return;
         }
         w_.linef("    switch ({}) {{", bareField(w_, shown));

@@ -22,14 +22,14 @@ std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
     std::vector<std::string> out;
     for (const NeedIndex need : fallBack.left)
         if (hasFiles(f, namesFor(f, coreOf(f, size_t(need))), size_t(need)))
-            out.push_back(f.plan.needs[size_t(need)].title);
+            out.push_back(f.plan.needs[need].title);
     return out;
 }
 
 std::string afterwards(const Facts& f, const FallBack& fallBack)
 {
     const std::vector<std::string> left = leftTitles(f, fallBack);
-    return fmt::format("{} failed to start: {}{}", f.device.clocks[size_t(fallBack.clock)].name,
+    return fmt::format("{} failed to start: {}{}", f.device.clocks[fallBack.clock].name,
                        fallBack.toSlow ? "continuing on the low-speed clocks"
                                        : "continuing with everything that does not use it",
                        left.empty() ? "" : ", without " + listed(left));
@@ -43,16 +43,16 @@ static void fallBackFunctions(Writer& w)
     if (f.image.fallBacks.empty())
         return;
     const auto functionOf = [&](const FallBack& fallBack) {
-        return WordLiteral("without_") + Word::of(f.device.clocks[size_t(fallBack.clock)].id);
+        return WordLiteral("without_") + Word::of(f.device.clocks[fallBack.clock].id);
     };
     w.line();
     w.linef("static enum {}_status failure = {};", p, w.names.macro("OK"));
     for (const FallBack& fallBack : f.image.fallBacks) {
-        const ClockNode& node = f.device.clocks[size_t(fallBack.clock)];
+        const ClockNode& node = f.device.clocks[fallBack.clock];
         w.because({Place::Kind::Clock, node.id, {}}, "failed to start");
         w.line();
         w.comment(fmt::format("{}; CPU at {}.", afterwards(f, fallBack),
-                              format(fallBack.rates.clocks[size_t(f.device.cpuClock())].rate)));
+                              format(fallBack.rates.clocks[f.device.cpuClock()].rate)));
         w.linef("static enum {}_status {}(void)", p, functionOf(fallBack));
         w.line("{");
         std::vector<const Step*> steps;
@@ -116,7 +116,7 @@ static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>&
 
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
-    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
+    const ClockState& cpu = f.rates.clocks[f.device.cpuClock()];
     Writer w(f, names, names.prefix.text() + "_clocks.c",
              fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.linef("#include \"{}_board.h\"", names.prefix);
@@ -132,10 +132,10 @@ SourceFile clocksSource(const Facts& f, const Names& names)
     std::string path;
     const std::vector<ClockIndex> up = pathToSource(f.rates, f.device.cpuClock());
     for (auto it = up.rbegin(); it != up.rend(); ++it) {
-        const ClockNode& node = f.device.clocks[size_t(*it)];
+        const ClockNode& node = f.device.clocks[*it];
         if (node.type == ClockNode::Type::Select)
             continue;
-        path += path.empty() ? fmt::format("{} {}", node.name, format(f.rates.clocks[size_t(*it)].rate))
+        path += path.empty() ? fmt::format("{} {}", node.name, format(f.rates.clocks[*it].rate))
                              : " " + operationText(f.device, f.rates, *it);
     }
     w.comment(fmt::format("CPU {} = {}; {}.", format(cpu.rate), path, format(cpu.tolerance)));
@@ -163,7 +163,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
     }
     fallBackFunctions(w);
     if (f.image.slowRates) {
-        switchFunction(w, "slow", f.image.toSlow, f.image.slowRates->clocks[size_t(f.device.cpuClock())]);
+        switchFunction(w, "slow", f.image.toSlow, f.image.slowRates->clocks[f.device.cpuClock()]);
         switchFunction(w, "full", f.image.toFull, cpu);
     }
     defineModes(w);

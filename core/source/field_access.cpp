@@ -87,7 +87,7 @@ namespace {
 std::vector<Code> clearedByZeroes(const Writer& w, InstanceIndex instance, RegisterIndex reg, std::uint32_t beside)
 {
     std::vector<Code> out;
-    const std::vector<Field>& fields = w.facts.device.blockOf(instance).registers[size_t(reg)].fields;
+    const IndexVector<FieldIndex, Field>& fields = w.facts.device.blockOf(instance).registers[reg].fields;
     for (size_t f = 0; f < fields.size(); ++f)
         if (fields[f].access == Field::Access::WriteZeroToClear && !(fields[f].mask() & beside))
             out.push_back(code("{}", fieldMacro(w.facts, w.names, {instance, reg, int(f)})));
@@ -99,7 +99,7 @@ std::vector<Code> keysOf(const Writer& w, InstanceIndex instance, RegisterIndex 
 {
     std::vector<Code> out;
     const Block& block = w.facts.device.blockOf(instance);
-    const std::vector<Field>& fields = block.registers[size_t(reg)].fields;
+    const IndexVector<FieldIndex, Field>& fields = block.registers[reg].fields;
     for (size_t f = 0; f < fields.size(); ++f) {
         if (fields[f].access != Field::Access::Key)
             continue;
@@ -119,7 +119,7 @@ std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, Instance
                                 std::uint32_t beside)
 {
     std::vector<Code> out;
-    const std::vector<Field>& fields = facts.device.blockOf(instance).registers[size_t(reg)].fields;
+    const IndexVector<FieldIndex, Field>& fields = facts.device.blockOf(instance).registers[reg].fields;
     for (size_t f = 0; f < fields.size(); ++f)
         if (fields[f].actsOnOnes() && !(fields[f].mask() & beside))
             out.push_back(code("{}", fieldMacro(facts, names, {instance, reg, int(f)})));
@@ -186,7 +186,7 @@ void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std
 {
     const Device& device = w.facts.device;
     const FieldRef ref = device.roleField(instance, role);
-    const std::vector<Field>& fields = device.registerOf(ref).fields;
+    const IndexVector<FieldIndex, Field>& fields = device.registerOf(ref).fields;
     const bool others = std::any_of(fields.begin(), fields.end(), [&](const Field& field) {
         return field.keepsWrites() && !(field.mask() & device.fieldOf(ref).mask());
     });
@@ -210,7 +210,7 @@ void clearFields(Writer& w, InstanceIndex instance, const std::vector<FieldRef>&
     for (const FieldRef& ref : refs)
         byRegister[ref.reg].push_back(ref);
     for (const auto& [at, flags] : byRegister) {
-        const Register& reg = device.blockOf(instance).registers[size_t(at)];
+        const Register& reg = device.blockOf(instance).registers[at];
         const Code place = registerValue(w.facts, w.names, instance, at);
         std::vector<Code> ones, cleared, hows;
         std::uint32_t own = 0, kept = 0;

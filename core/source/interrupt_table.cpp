@@ -17,7 +17,7 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
     const int vectors = f.device.cores[names.core].vectorCount;
     for (const PadSetup& setup : f.pads) {
         const InstanceIndex watcher = setup.need != static_cast<int>(need) || setup.line < 0 ? InstanceIndex()
-                                      : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port
+                                      : f.device.linesInPorts ? f.device.pads[setup.pad].port
                                                               : f.device.lineInstance;
         if (watcher < 0)
             continue;
@@ -54,7 +54,7 @@ std::vector<ClockAlarm> clockAlarms(const Facts& f, const Names& names)
         if (!node.monitor || node.monitor->interrupt.empty() || !f.rates.clocks[i].running ||
             !f.rates.clocks[i].monitored)
             continue;
-        const Instance& instance = f.device.instances[size_t(node.monitor->enable.ref.instance)];
+        const Instance& instance = f.device.instances[node.monitor->enable.ref.instance];
         const auto interrupt = instance.interrupts.find(node.monitor->interrupt);
         if (interrupt == instance.interrupts.end() || interrupt->second >= f.device.core().vectorCount)
             continue;
@@ -75,9 +75,9 @@ std::vector<InterruptVector> interruptVectors(const Facts& f, const Names& names
             InterruptVector& vector = byNumber[number];
             vector.number = number;
             if (vector.clients.empty())
-                for (const auto& [event, own] : f.device.instances[size_t(client.instance)].interrupts)
+                for (const auto& [event, own] : f.device.instances[client.instance].interrupts)
                     if (own == number)
-                        vector.handler = handlerName(names, f.device.instances[size_t(client.instance)].name, event);
+                        vector.handler = handlerName(names, f.device.instances[client.instance].name, event);
             vector.clients.push_back(std::move(client));
         }
     std::vector<InterruptVector> out;

@@ -53,7 +53,7 @@ void writeEnable(Writer& w)
 bool readOnce(const Device& device, const std::vector<FieldRef>& flags, const FieldRef& one)
 {
     const auto same = [&](const FieldRef& flag) { return flag.instance == one.instance && flag.reg == one.reg; };
-    const std::vector<Field>& fields = device.registerOf(one).fields;
+    const IndexVector<FieldIndex, Field>& fields = device.registerOf(one).fields;
     return std::count_if(flags.begin(), flags.end(), same) > 1 &&
            std::any_of(fields.begin(), fields.end(),
                        [](const Field& field) { return field.access == Field::Access::ReadToClear; });
@@ -176,13 +176,13 @@ void writeClockAlarms(Writer& w, const std::vector<ClockAlarm>& alarms)
     w.linef("    {}_safe_state();", w.names.prefix);
     w.line("}");
     for (const ClockAlarm& alarm : alarms) {
-        w.because({Place::Kind::Clock, f.device.clocks[size_t(alarm.clocks.front())].id, {}}, "monitor");
+        w.because({Place::Kind::Clock, f.device.clocks[alarm.clocks.front()].id, {}}, "monitor");
         w.line();
         w.linef("void {}(void);", alarm.handler);
         w.linef("void {}(void)", alarm.handler);
         w.line("{");
         for (const ClockIndex clock : alarm.clocks)
-            if (const FieldRef& flag = f.device.clocks[size_t(clock)].monitor->flag; flag.valid())
+            if (const FieldRef& flag = f.device.clocks[clock].monitor->flag; flag.valid())
                 clearFields(w, flag.instance, {flag}, 4);
         w.linef("    {}_source_lost();", w.names.prefix);
         w.line("}");

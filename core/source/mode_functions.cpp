@@ -24,7 +24,7 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     const ModeState state = modeState(f.device, f.plan, f.bindings, steps.slow ? *f.image.slowRates : f.rates, mode);
     std::vector<std::string> wakers;
     for (const NeedIndex need : state.wakers)
-        wakers.push_back(f.plan.needs[size_t(need)].title);
+        wakers.push_back(f.plan.needs[need].title);
     std::string text = mode.about.empty() ? mode.name + "." : fmt::format("{}: {}", mode.name, mode.about);
     text += wakers.empty()    ? " Nothing in the plan wakes it."
             : mode.wakesByAny ? " Any interrupt wakes it."
@@ -33,7 +33,7 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
                         format(state.wakeTime), format(state.fullTime));
     std::vector<std::string> again;
     for (const NeedIndex need : steps.again)
-        again.push_back(f.plan.needs[size_t(need)].title);
+        again.push_back(f.plan.needs[need].title);
     if (!again.empty())
         text += fmt::format(
             " Meanwhile {} {} no power: stopped before and initialised again afterwards; start {} again yourself.",

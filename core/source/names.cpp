@@ -234,7 +234,7 @@ void nameFindings(const Facts& f, std::vector<Finding>& out)
 
 Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance)
 {
-    return names.macro(Word::of(facts.device.instances[size_t(instance)].name).upper());
+    return names.macro(Word::of(facts.device.instances[instance].name).upper());
 }
 
 Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref)
@@ -272,23 +272,23 @@ Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedF
 }
 Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock)
 {
-    return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ");
+    return names.macro(Word::of(facts.device.clocks[clock].id).upper() + "_HZ");
 }
 Word factorMacro(const Facts& facts, const Names& names, ClockIndex clock)
 {
-    return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_FACTOR");
+    return names.macro(Word::of(facts.device.clocks[clock].id).upper() + "_FACTOR");
 }
 bool hasFactorMacro(const Facts& facts, ClockIndex clock)
 {
-    const ClockNode& node = facts.device.clocks[size_t(clock)];
-    const ClockState& state = facts.rates.clocks[size_t(clock)];
+    const ClockNode& node = facts.device.clocks[clock];
+    const ClockState& state = facts.rates.clocks[clock];
     const bool plain = node.encoding.kind == Encoding::Kind::AsIs || node.encoding.kind == Encoding::Kind::MinusOne;
     return plain && state.running && state.used && state.input >= 0 && state.setting > 0 && node.control.valid() &&
            !node.fraction.valid() && (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply);
 }
 Word slowRateMacro(const Facts& facts, const Names& names, ClockIndex clock)
 {
-    return names.macro("SLOW_" + Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ");
+    return names.macro("SLOW_" + Word::of(facts.device.clocks[clock].id).upper() + "_HZ");
 }
 Word handlerName(const Names& names, const std::string& instance, const std::string& event)
 {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/findings/finding.h"
 #include "core/source/safe_text.h"
 
@@ -13,7 +14,7 @@ namespace bindrel {
 struct Names {
     Word prefix;             ///< "sluice"
     Word PREFIX;             ///< "SLUICE"
-    std::vector<Word> needs; ///< C name of each need, by index
+    IndexVector<NeedIndex, Word> needs; ///< C name of each need, by index
     CoreIndex core = 0;      ///< whose program is written, into Device::cores
 
     Word macro(const Word& rest) const { return PREFIX + "_" + rest; }

@@ -28,7 +28,7 @@ std::string summary(const Facts& f, NeedIndex need)
     std::string text = f.plan.needs[need].title;
     const BoundNeed& bound = f.bindings.needs[need];
     if (bound.instance >= 0)
-        text += " on " + f.device.instances[size_t(bound.instance)].name;
+        text += " on " + f.device.instances[bound.instance].name;
     for (const Achieved& row : f.settings[need].achieved)
         text += "; " + achievedText(row);
     return text + ".";
@@ -137,7 +137,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
                     arm ? urgencyOf(f.device, f.plan, f.plan.needs[need]).level : std::nullopt)
                 source.linef("    {}_interrupt_priority({}u, {}u);", names.prefix, number, *level);
             source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number,
-                         cComment(f.device.instances[size_t(client.instance)].name + " " + client.event));
+                         cComment(f.device.instances[client.instance].name + " " + client.event));
         }
         source.line("}");
     }

@@ -58,9 +58,9 @@ void writePins(Page& page, const Facts& f)
         for (const PadSetup& setup : f.pads) {
             if (pin.kind != PackagePin::Kind::Pad || setup.pad != pin.pad)
                 continue;
-            const Need& need = f.plan.needs[size_t(setup.need)];
-            const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
-            const std::string carried = seat.route >= 0 ? f.device.signalName(f.device.routes[size_t(seat.route)])
+            const Need& need = f.plan.needs[setup.need];
+            const Seat& seat = f.bindings.needs[setup.need].seats[size_t(setup.seat)];
+            const std::string carried = seat.route >= 0 ? f.device.signalName(f.device.routes[seat.route])
                                         : setup.output
                                             ? std::string("output, starts ") + (setup.levelHigh ? "high" : "low")
                                             : std::string("input");
@@ -82,9 +82,9 @@ void writeClocks(Page& page, const Facts& f)
             continue;
         std::vector<std::string> users;
         for (const int need : state.users)
-            users.push_back(f.plan.needs[size_t(need)].title);
+            users.push_back(f.plan.needs[need].title);
         rows.push_back({f.device.clocks[i].name, format(state.rate),
-                        state.input >= 0 ? f.device.clocks[size_t(state.input)].name : "", joined(users, ", ")});
+                        state.input >= 0 ? f.device.clocks[state.input].name : "", joined(users, ", ")});
     }
     page.line("## Clocks");
     page.line();
@@ -105,7 +105,7 @@ void writeNeeds(Page& page, const Facts& f)
                     row.title + " " + row.achieved +
                     (row.wanted.empty() || row.wanted == row.achieved ? "" : " (requested " + row.wanted + ")"));
         rows.push_back({need.title, need.kind,
-                        bound.instance < 0 ? "" : f.device.instances[size_t(bound.instance)].name,
+                        bound.instance < 0 ? "" : f.device.instances[bound.instance].name,
                         f.device.cores[coreOf(f, n)].id, joined(achieved, "; ")});
     }
     page.line("## Needs");

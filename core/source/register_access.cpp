@@ -14,7 +14,7 @@ namespace {
 
 const Register& shapeOf(const Facts& facts, InstanceIndex instance, RegisterIndex reg)
 {
-    return facts.device.blockOf(instance).registers[size_t(reg)];
+    return facts.device.blockOf(instance).registers[reg];
 }
 
 Word accessor(const Facts& facts, const Names& names, const char* verb, InstanceIndex instance, RegisterIndex reg)
@@ -33,10 +33,10 @@ Code bitsOf(const RegisterPart& part)
 /// Iterations of four cycles that last so long at the fastest rate that the core may ever have.
 std::int64_t settlingPasses(const Facts& f, CoreIndex core, const Duration& settles)
 {
-    const ClockIndex clock = f.device.cores[size_t(core)].clock;
+    const ClockIndex clock = f.device.cores[core].clock;
     Frequency fastest = fastestRate(f.image, f.rates, clock);
     for (size_t range = 0; range < f.device.ranges.size(); ++range)
-        if (const auto most = limitIn(f.device, f.device.clocks[size_t(clock)], int(range)).max)
+        if (const auto most = limitIn(f.device, f.device.clocks[clock], int(range)).max)
             fastest = std::max(fastest, *most);
     for (const Step& step : f.image.steps)
         if (step.coreRate.defined())

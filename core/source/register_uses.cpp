@@ -17,7 +17,7 @@ std::vector<RegisterUse> registerUses(const Block& block)
             continue;
         RegisterUse& use = out[size_t(role.reg)];
         if (spec->use != RoleSpec::Use::Config || (block.kind == "port" && isWordOf(name, "level#")))
-            use.changing |= block.registers[size_t(role.reg)].fields[size_t(role.field)].mask();
+            use.changing |= block.registers[role.reg].fields[role.field].mask();
         use.takenByReading = use.takenByReading || spec->use == RoleSpec::Use::Data;
     }
     return out;

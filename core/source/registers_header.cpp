@@ -162,7 +162,7 @@ SourceFile registersHeader(const Facts& f, const Names& names)
         w.line();
     }
     if (std::any_of(instances.begin(), instances.end(), [&f](InstanceIndex instance) {
-            const std::vector<Register>& registers = f.device.blockOf(instance).registers;
+            const IndexVector<RegisterIndex, Register>& registers = f.device.blockOf(instance).registers;
             return std::any_of(registers.begin(), registers.end(),
                                [](const Register& reg) { return !reg.guards.empty(); });
         })) {
@@ -172,22 +172,22 @@ SourceFile registersHeader(const Facts& f, const Names& names)
     }
     std::set<int> blocks;
     for (const InstanceIndex instance : instances)
-        if (blocks.insert(f.device.instances[size_t(instance)].block).second)
+        if (blocks.insert(f.device.instances[instance].block).second)
             writeBlock(w, f.device.blockOf(instance));
     w.comment("Base addresses.");
     for (const InstanceIndex instance : instances)
         w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance),
-                names.name(Word::of(f.device.blockOf(instance).name)), f.device.instances[size_t(instance)].base);
+                names.name(Word::of(f.device.blockOf(instance).name)), f.device.instances[instance].base);
     w.line();
     const bool decimal = std::any_of(blocks.begin(), blocks.end(), [&f](BlockIndex block) {
-        const auto& roles = f.device.blocks[size_t(block)].roles;
+        const auto& roles = f.device.blocks[block].roles;
         return std::any_of(roles.begin(), roles.end(),
                            [](const auto& role) { return role.second.encoding.kind == Encoding::Kind::Bcd; });
     });
     if (decimal)
         writeDecimalConversion(w);
     for (const BlockIndex block : blocks)
-        writeAccessors(w, f.device.blocks[size_t(block)], block);
+        writeAccessors(w, f.device.blocks[block], block);
     w.linef("#endif /* {} */", guard);
     return w.take();
 }

@@ -244,7 +244,7 @@ SourceFile mainFile(const Facts& f, const Names& names)
     }
     for (const NeedIndex need : later)
         w.comment(fmt::format("{}_start() is for your program to call: it {}.", names.need(size_t(need)).text(),
-                              sourceOf(f.plan.needs[size_t(need)].kind).startedLater),
+                              sourceOf(f.plan.needs[need].kind).startedLater),
                   4);
     w.line("    for (;;) {");
     w.line("    }");

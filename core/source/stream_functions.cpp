@@ -65,7 +65,7 @@ Word countName(const StreamSetting& stream)
 /// Memory and the channel see the same, in this order: the compiler keeps to it, and so does the core's bus.
 void writeBarrier(Writer& w, NeedIndex need)
 {
-    const Core& core = w.facts.device.cores[size_t(coreOf(w.facts, need))];
+    const Core& core = w.facts.device.cores[coreOf(w.facts, need)];
     if (core.architecture == Core::Architecture::ArmM)
         w.line("    __asm__ volatile(\"dmb\" : : : \"memory\");");
     else

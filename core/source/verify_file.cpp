@@ -47,11 +47,11 @@ std::vector<Comparison> comparisons(const Facts& f, const Names& names)
         const auto own = owner.find(value.instance);
         if ((own == owner.end() ? CoreIndex(0) : own->second) != int(names.core))
             continue;
-        const BlockIndex block = f.device.instances[size_t(value.instance)].block;
+        const BlockIndex block = f.device.instances[value.instance].block;
         const auto [known, fresh] = uses.try_emplace(block);
         if (fresh)
-            known->second = registerUses(f.device.blocks[size_t(block)]);
-        if (const std::uint32_t mask = comparedBits(f.device.blocks[size_t(block)].registers[size_t(value.reg)],
+            known->second = registerUses(f.device.blocks[block]);
+        if (const std::uint32_t mask = comparedBits(f.device.blocks[block].registers[value.reg],
                                                     known->second[size_t(value.reg)]))
             out.push_back({&value, mask});
     }
@@ -88,8 +88,8 @@ std::vector<SourceFile> verifyFiles(const Facts& f, const Names& names)
     source.linef("const char *{}_verify(void)", p);
     source.line("{");
     for (const auto& [value, mask] : all) {
-        const Instance& instance = f.device.instances[size_t(value->instance)];
-        const Register& reg = f.device.blockOf(value->instance).registers[size_t(value->reg)];
+        const Instance& instance = f.device.instances[value->instance];
+        const Register& reg = f.device.blockOf(value->instance).registers[value->reg];
         source.because({Place::Kind::Register, instance.name + "." + reg.name, {}}, "planned value");
         const std::uint32_t whole = reg.width >= 32 ? UINT32_MAX : (1u << reg.width) - 1;
         const Code read = registerValue(f, names, value->instance, value->reg);

@@ -103,8 +103,8 @@ Code constantText(const Facts& facts, const Names& names, const Step& step, cons
                                                            : Code();
     };
     if (step.need >= 0 && !write.role.empty()) {
-        const Need& need = facts.plan.needs[size_t(step.need)];
-        const std::optional<std::int64_t> value = facts.settings[size_t(step.need)].role(write.role);
+        const Need& need = facts.plan.needs[step.need];
+        const std::optional<std::int64_t> value = facts.settings[step.need].role(write.role);
         for (const auto& [role, ending] : sourceOf(need.kind).constants)
             if (role == write.role && value)
                 return tied(facts.device.blockOf(write.ref.instance).role(write.role)->encoding,
@@ -174,7 +174,7 @@ void assign(Writer& w, const Code& margin, const std::pair<Code, Code>& around, 
 Place placeOf(const Writer& w, const Step& step)
 {
     if (step.need >= 0)
-        return {Place::Kind::Need, w.facts.plan.needs[size_t(step.need)].id, {}};
+        return {Place::Kind::Need, w.facts.plan.needs[step.need].id, {}};
     if (step.phase == Step::Phase::Clocks || step.phase == Step::Phase::Late)
         for (const FieldWrite& write : step.fields)
             for (const ClockNode& node : w.facts.device.clocks)
@@ -183,13 +183,13 @@ Place placeOf(const Writer& w, const Step& step)
                     return {Place::Kind::Clock, node.id, {}};
     if (step.phase == Step::Phase::Pins)
         for (const PadSetup& setup : w.facts.pads) {
-            const Pad& pad = w.facts.device.pads[size_t(setup.pad)];
+            const Pad& pad = w.facts.device.pads[setup.pad];
             if (pad.isPickedBy(step.fields.front().ref))
-                return {Place::Kind::Pad, pad.name, w.facts.plan.needs[size_t(setup.need)].id};
+                return {Place::Kind::Pad, pad.name, w.facts.plan.needs[setup.need].id};
         }
     return {Place::Kind::Register,
-            w.facts.device.instances[size_t(step.instance)].name + "." +
-                w.facts.device.blockOf(step.instance).registers[size_t(step.reg)].name,
+            w.facts.device.instances[step.instance].name + "." +
+                w.facts.device.blockOf(step.instance).registers[step.reg].name,
             {}};
 }
 
@@ -213,7 +213,7 @@ void Writer::step(const Step& s, int indent)
             comment(byHandText(facts, write), indent);
     step_ = &s;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
-    const Register& shape = facts.device.blockOf(s.instance).registers[size_t(s.reg)];
+    const Register& shape = facts.device.blockOf(s.instance).registers[s.reg];
     const Code reg = registerValue(facts, names, s.instance, s.reg);
     const std::pair<Code, Code> put = aroundPut(facts, names, s.instance, s.reg);
     std::vector<Code> values;

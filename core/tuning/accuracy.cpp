@@ -61,7 +61,7 @@ std::vector<bool> sourcesOf(const Device& device, ClockIndex clock)
     // Inputs stand before what comes from them.
     for (int i = clock; i >= 0; --i)
         if (out[size_t(i)])
-            for (const ClockInput& input : device.clocks[size_t(i)].inputs)
+            for (const ClockInput& input : device.clocks[i].inputs)
                 if (input.node >= 0)
                     out[size_t(input.node)] = true;
     return out;
@@ -79,8 +79,8 @@ Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& 
 {
     Accuracy out;
     const InstanceIndex instance = bindings.needs[n].instance;
-    const ClockIndex kernel = instance < 0 ? ClockIndex() : device.instances[size_t(instance)].kernel;
-    if (kernel < 0 || !rates.clocks[size_t(kernel)].running || !rates.clocks[size_t(kernel)].rate.defined())
+    const ClockIndex kernel = instance < 0 ? ClockIndex() : device.instances[instance].kernel;
+    if (kernel < 0 || !rates.clocks[kernel].running || !rates.clocks[kernel].rate.defined())
         return out;
     if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {
         out = judge({device, rates, plan.needs[n], bindings.needs[n], plan, bindings, nullptr, worded});
@@ -89,9 +89,9 @@ Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& 
     return out;
 }
 
-std::vector<Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
+IndexVector<NeedIndex, Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
-    std::vector<Accuracy> out;
+    IndexVector<NeedIndex, Accuracy> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)
         out.push_back(accuracyOfNeed(device, plan, bindings, rates, n));
     return out;
@@ -106,7 +106,7 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
     const int now = pathToSource(rates, accuracy.clock).back();
     const std::vector<bool> reachable = sourcesOf(device, accuracy.clock);
     const Frequency slow(Rational(1'000'000));
-    const bool wantsSlow = rates.clocks[size_t(accuracy.clock)].rate < slow;
+    const bool wantsSlow = rates.clocks[accuracy.clock].rate < slow;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         const SourceFacts facts =
@@ -121,8 +121,8 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
             if (int(i) == now && node.trim->tolerance.worst() <= *accuracy.allowed)
                 add(fmt::format("trim {} by {}", node.name, node.trim->bySignal));
         } else if (node.trim && !rates.clocks[i].trimmed) {
-            const ClockNode& by = device.clocks[size_t(node.trim->by)];
-            const SourceFacts reference = sourceFacts(device, board, by, rates.clocks[size_t(node.trim->by)].setting);
+            const ClockNode& by = device.clocks[node.trim->by];
+            const SourceFacts reference = sourceFacts(device, board, by, rates.clocks[node.trim->by].setting);
             if (!reference.rate.value.isZero() &&
                 node.trim->tolerance.worst().value + reference.tolerance.worst().value <= accuracy.allowed->value)
                 add(int(i) == now ? fmt::format("trim {} by {}", node.name, by.name)

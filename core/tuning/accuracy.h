@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/tuning/setting.h"
 
 #include <optional>
@@ -32,7 +33,7 @@ struct Accuracy {
 };
 
 /// Of each need, by index. Sources: USB 2.0 (7.1.11: data rates), ISO 11898-1 (oscillator tolerance); each in its kind.
-std::vector<Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
+IndexVector<NeedIndex, Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
 
 /// How far a clock that is off by so much runs away in a month of 30.436875 days (2 629 746 s, a twelfth of the mean
 /// Gregorian year).

@@ -15,7 +15,7 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
         return false;
-    if (!rates.clocks[size_t(device.instances[size_t(instance)].kernel)].running)
+    if (!rates.clocks[device.instances[instance].kernel].running)
         return true;
     const Setting setting = numbersOfNeed(device, plan, bindings, rates, n);
     if (!setting.computed && !setting.notComputed.empty())
@@ -35,7 +35,7 @@ void addTimes(Times& out, const Device& device, const Bindings& bindings, const 
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
         return;
-    const ClockState& kernel = rates.clocks[size_t(device.instances[size_t(instance)].kernel)];
+    const ClockState& kernel = rates.clocks[device.instances[instance].kernel];
     out.insert(out.end(), {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(),
                            kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(),
                            kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den()});
@@ -49,7 +49,7 @@ Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, 
     const TuningFacet& facet = tuningOf(plan.needs[n].kind);
     if (facet.dependsOnCoreRate) {
         const CoreIndex owner = device.ownerCore(plan.needs[n].core);
-        const Frequency core = rates.clocks[size_t(device.cores[size_t(owner)].clock)].rate;
+        const Frequency core = rates.clocks[device.cores[owner].clock].rate;
         out.insert(out.end(), {core.value.num(), core.value.den()});
     }
     if (facet.dependsOnOtherTimers)

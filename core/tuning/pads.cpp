@@ -101,7 +101,7 @@ void setUpSensibly(PadSetup& setup, const Device& device, const Need& need, cons
     if (signal.direction == Direction::Analog)
         setup.because = "an analog pad floats";
     if (signal.direction == Direction::Out && !setup.gpio)
-        setUpForRate(setup, device.pads[size_t(setup.pad)],
+        setUpForRate(setup, device.pads[setup.pad],
                      static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
     if (const auto ask = tuningOf(need.kind).setUpPad)
         ask(setup, device, need, signal);
@@ -131,7 +131,7 @@ void takeWhatIsSaid(PadSetup& setup, const Need& need, const SignalSpec& signal)
 } // namespace
 
 std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings,
-                                const std::vector<Setting>& settings)
+                                const IndexVector<NeedIndex, Setting>& settings)
 {
     std::vector<PadSetup> out;
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
@@ -146,7 +146,7 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
             setup.seat = static_cast<int>(s);
             setup.gpio = seat.route < 0;
             if (seat.route >= 0) {
-                const Route& route = device.routes[size_t(seat.route)];
+                const Route& route = device.routes[seat.route];
                 setup.code = route.code;
                 setup.wired = route.wired();
                 setup.toggles = fastestOf(plan.needs[n], seat.signal.id);

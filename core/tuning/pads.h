@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/pins/bindings.h"
 
 #include <string>
@@ -53,6 +54,6 @@ Current padGives(const Pad& pad, PadSetup::Drive drive);
 /// The pads of all needs that are bound, in the order of the device's pads. Open and contested needs have none: what
 /// their pads should be is not decided yet.
 std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings,
-                                const std::vector<Setting>& settings);
+                                const IndexVector<NeedIndex, Setting>& settings);
 
 } // namespace bindrel

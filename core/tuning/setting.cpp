@@ -118,16 +118,16 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
         setting.notComputed = "no instance is chosen yet; bind the need first";
         return setting;
     }
-    setting.kernel = device.instances[size_t(bound.instance)].kernel;
+    setting.kernel = device.instances[bound.instance].kernel;
     if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
         setting.notComputed = fmt::format("the block of {} lacks the role {} in the device file; add it there",
-                                          device.instances[size_t(bound.instance)].name, missing);
+                                          device.instances[bound.instance].name, missing);
         return setting;
     }
-    const ClockState& clock = rates.clocks[size_t(setting.kernel)];
+    const ClockState& clock = rates.clocks[setting.kernel];
     if (!clock.running || !clock.rate.defined()) {
         setting.notComputed =
-            fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
+            fmt::format("its clock {} does not run: {}", device.clocks[setting.kernel].name, clock.stopped);
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
@@ -153,7 +153,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
                 {"interrupt",
                  "Interrupt",
                  "",
-                 formatIfNeeded(c, "{}, {} {}{}", *number, device.instances[size_t(event.instance)].name, event.event,
+                 formatIfNeeded(c, "{}, {} {}{}", *number, device.instances[event.instance].name, event.event,
                                 level ? fmt::format(", priority {}", *level) : std::string()),
                  std::nullopt,
                  true,
@@ -187,9 +187,9 @@ Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, co
     return out;
 }
 
-std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
+IndexVector<NeedIndex, Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
-    std::vector<Setting> out;
+    IndexVector<NeedIndex, Setting> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)
         out.push_back(tuneNeed(device, plan, bindings, rates, n));
     return out;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index_vector.h"
 #include "core/clocks/rates.h"
 #include "core/plan/kind.h"
 #include "core/tuning/segment_digits.h"
@@ -206,10 +207,10 @@ struct TuningContext {
     Look* look = nullptr; ///< filled where there is one; nobody looks at the many answers of a search
     bool worded = true;   ///< texts are to be read; see words.h
 
-    const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
+    const ClockState& kernel() const { return rates.clocks[device.instances[bound.instance].kernel]; }
     std::string kernelName() const
     {
-        return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name;
+        return device.clocks[device.instances[bound.instance].kernel].name;
     }
     const Encoding& encoding(std::string_view role) const;
     /// Whether the block has a field for the role. What every chip of a kind need not have is asked for first.
@@ -259,6 +260,6 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
 Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need);
 
 /// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
-std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
+IndexVector<NeedIndex, Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
 
 } // namespace bindrel

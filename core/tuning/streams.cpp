@@ -70,7 +70,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         if (spec == specs.end() || stream.channel < 0 || c.device.dma.instance < 0)
             continue;
         const Channel channel(c.device, stream.channel);
-        const std::string& controller = c.device.instances[size_t(c.device.dma.instance)].name;
+        const std::string& controller = c.device.instances[c.device.dma.instance].name;
         const FieldRef data = c.device.roleField(c.bound.instance, spec->role);
         Achieved row{"dma",
                      "DMA " + lowered(spec->verb),

@@ -41,7 +41,7 @@ public:
 
     void addPad(const PadSetup& setup)
     {
-        const Pad& pad = device_.pads[size_t(setup.pad)];
+        const Pad& pad = device_.pads[setup.pad];
         if (pad.load.value.isZero() || setup.toggles.value.isZero())
             return;
         const auto bank = device_.banks.find(pad.bank);
@@ -88,9 +88,9 @@ SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindin
     std::set<int> instances;
     for (const BoundNeed& need : bindings.needs)
         if (need.instance >= 0 && instances.insert(need.instance).second) {
-            const Instance& instance = device.instances[size_t(need.instance)];
+            const Instance& instance = device.instances[need.instance];
             sum.add(What::Instance, need.instance, instance.draws, instance.drawsPerMegahertz,
-                    rates.clocks[size_t(instance.kernel)].running ? rates.clocks[size_t(instance.kernel)].rate
+                    rates.clocks[instance.kernel].running ? rates.clocks[instance.kernel].rate
                                                                   : Frequency());
         }
     for (const PadSetup& setup : pads)

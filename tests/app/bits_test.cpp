@@ -212,7 +212,7 @@ private Q_SLOTS:
         QTest::keyClick(field, Qt::Key_Down);
         QTest::keyClick(field, Qt::Key_Down);
         QCOMPARE(codeOf("UART1.RATE.DIV"), was + 1);
-        for (const Achieved& row : now().settings[size_t(needIndex(now().plan, "uplink"))].achieved)
+        for (const Achieved& row : now().settings[needIndex(now().plan, "uplink")].achieved)
             if (row.goal == "baud" && !row.check)
                 QVERIFY2(row.error && row.error->value.abs() < Rational(100), row.achieved.c_str());
     }

@@ -57,7 +57,7 @@ class JobsTest : public WindowFixture {
     }
     const Setting& setting(const std::string& need) const
     {
-        return now().settings[size_t(needIndex(now().plan, need))];
+        return now().settings[needIndex(now().plan, need)];
     }
     void backToTheBeginning()
     {
@@ -283,7 +283,7 @@ private Q_SLOTS:
         int number = 0;
         for (const Option& option : w_->options()->options()) {
             ++number;
-            if (now().device->pads[size_t(option.pad)].name != was)
+            if (now().device->pads[option.pad].name != was)
                 break;
         }
         QTest::keyClick(list, Qt::Key(Qt::Key_0 + number));
@@ -365,7 +365,7 @@ private Q_SLOTS:
             QApplication::processEvents();
         }
         QVERIFY2(now().count(Finding::Severity::Error) == 0, findingsText(now()).c_str());
-        for (const Need& need : std::vector<Need>(now().plan.needs)) {
+        for (const Need& need : IndexVector<NeedIndex, Need>(now().plan.needs)) {
             show(need.id);
             QVERIFY2(setting(need.id).notComputed.empty(), (need.id + ": " + setting(need.id).notComputed).c_str());
         }

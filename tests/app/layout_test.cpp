@@ -61,7 +61,7 @@ class LayoutTest : public QObject {
                  fmt::format("{}: {} wires of {}", s.plan.name, layout.wires.size(), seats).c_str());
         for (size_t w = 0; w < layout.wires.size(); ++w) {
             const auto& wire = layout.wires[w];
-            QCOMPARE(wire.path.last(), layout.pins[size_t(wire.pin)].tip);
+            QCOMPARE(wire.path.last(), layout.pins[wire.pin].tip);
             const auto* terminal = layout.terminalOf(wire.need, wire.seat);
             QVERIFY(terminal && wire.path.first() == terminal->tip);
             for (qsizetype i = 0; i + 1 < wire.path.size(); ++i) {
@@ -210,7 +210,7 @@ private Q_SLOTS:
         }
         // Every wire ends where its ball's way out begins.
         for (const auto& wire : layout.wires)
-            QCOMPARE(wire.path.last(), layout.pins[size_t(wire.pin)].tip);
+            QCOMPARE(wire.path.last(), layout.pins[wire.pin].tip);
     }
 
     void aSmallChangeMovesFewThings()
@@ -258,13 +258,13 @@ private Q_SLOTS:
             QVERIFY(rung.clock < 0 || seen.insert(rung.clock).second);
             QVERIFY(rung.clock >= 0 || rung.folded.size() >= 3);
             for (const int clock : rung.folded) {
-                QVERIFY(clock != kept && !s->rates.clocks[size_t(clock)].used);
+                QVERIFY(clock != kept && !s->rates.clocks[clock].used);
                 QVERIFY(seen.insert(clock).second);
             }
             for (const int clock : rung.alike) {
                 QVERIFY(clock != kept && rung.clock != kept);
-                QVERIFY(s->rates.clocks[size_t(clock)].rate == s->rates.clocks[size_t(rung.clock)].rate &&
-                        s->rates.clocks[size_t(clock)].input == s->rates.clocks[size_t(rung.clock)].input);
+                QVERIFY(s->rates.clocks[clock].rate == s->rates.clocks[rung.clock].rate &&
+                        s->rates.clocks[clock].input == s->rates.clocks[rung.clock].input);
                 QVERIFY(seen.insert(clock).second);
             }
         }

@@ -174,7 +174,7 @@ private Q_SLOTS:
         QVERIFY2(now.contains("{ \"file\": \"numbers.csv\", \"columns\": \"numbers.csv.columns\" }"), qPrintable(now));
         const Expected<Device> device = loadDevice(chip.toStdString());
         QVERIFY2(device.ok(), device ? "" : device.problem().text().c_str());
-        QCOMPARE(device->instances[size_t(device->findInstance("SAY1"))].interrupts.at("event"), 3);
+        QCOMPARE(device->instances[device->findInstance("SAY1")].interrupts.at("event"), 3);
         // Once more, with a person's own lines in the file of columns: they stay.
         write("numbers.csv.columns", "# mine\n" + read("numbers.csv.columns") + "# the end\n");
         write("numbers.csv", "Position;Interrupt;Description\n5;TALK_ONE;serial\n6;OTHER;\n");

@@ -29,7 +29,7 @@ class TuningTest : public WindowFixture {
         w_->showStation(Station::Tuning);
         QApplication::processEvents();
     }
-    const Setting& setting(const char* need) const { return now().settings[size_t(needIndex(now().plan, need))]; }
+    const Setting& setting(const char* need) const { return now().settings[needIndex(now().plan, need)]; }
     bool openExample(const char* name)
     {
         QFile::remove(planPath());
@@ -222,7 +222,7 @@ private Q_SLOTS:
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
             w_->resize(1900, 1000);
             QVERIFY(openExample(plan));
-            for (const Need& need : std::vector<Need>(now().plan.needs)) {
+            for (const Need& need : IndexVector<NeedIndex, Need>(now().plan.needs)) {
                 show(need.id.c_str());
                 if (auto* button = station()->findChild<QToolButton*>("in-step"); button->isVisible())
                     button->setChecked(!button->isChecked());

@@ -29,7 +29,7 @@ class WaveformTest : public WindowFixture {
     std::string goalOf(const char* need, const char* name) const { return goalText(*now().plan.need(need), name); }
     const Achieved* achieved(const char* need, const char* goal) const
     {
-        for (const Achieved& row : now().settings[size_t(needIndex(now().plan, need))].achieved)
+        for (const Achieved& row : now().settings[needIndex(now().plan, need)].achieved)
             if (row.goal == goal && !row.check)
                 return &row;
         return nullptr;
@@ -100,7 +100,7 @@ private Q_SLOTS:
     {
         open("done");
         int dragged = 0;
-        for (const Need& need : std::vector<Need>(now().plan.needs)) {
+        for (const Need& need : IndexVector<NeedIndex, Need>(now().plan.needs)) {
             show(need.id.c_str());
             std::vector<std::string> goals;
             const Look look = now().lookAt(needIndex(now().plan, need.id));

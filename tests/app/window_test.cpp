@@ -91,7 +91,7 @@ private Q_SLOTS:
         QTest::keyClick(list, Qt::Key_Space);
         QVERIFY(w_->view().optionsShown());
         QVERIFY(w_->inspector()->shownText().contains("OPTIONS FOR PIN"));
-        const std::string second = now().device->pads[size_t(w_->options()->options()[1].pad)].name;
+        const std::string second = now().device->pads[w_->options()->options()[1].pad].name;
         QTest::keyClick(list, Qt::Key_2);
         COMPARE_TEXT(padOf("lid-switch", "pin"), QString::fromStdString(second));
         QVERIFY(!w_->view().optionsShown());
@@ -318,7 +318,7 @@ private Q_SLOTS:
         ReachPanel* reach = w_->clocks()->reach();
         QTRY_VERIFY(reach->isVisible());
         QCOMPARE(reach->targets().size(), size_t(1));
-        COMPARE_TEXT(now().device->clocks[size_t(reach->targets().front().clock)].id, "USBK");
+        COMPARE_TEXT(now().device->clocks[reach->targets().front().clock].id, "USBK");
         QVERIFY(hasFinding(now(), "CLK-11", "USBK")); // nothing is done unasked
         QTest::keyClick(reach->list(), Qt::Key_Return);
         QVERIFY(!hasFinding(now(), "CLK-11"));
@@ -386,7 +386,7 @@ private Q_SLOTS:
         QVERIFY(field && field->hasFocus());
         field->selectAll();
         keys("57.6k");
-        QCOMPARE(now().settings[size_t(needIndex(now().plan, "uplink"))].role("divider"), std::optional<int64_t>(1302));
+        QCOMPARE(now().settings[needIndex(now().plan, "uplink")].role("divider"), std::optional<int64_t>(1302));
         // A text that is no baud marks the field and leaves the plan.
         field->selectAll();
         keys("quick");

@@ -105,7 +105,7 @@ private Q_SLOTS:
         QVERIFY(w_->inspector()->shownText().contains("OPTIONS FOR PIN"));
         const Option second = w_->options()->options()[1];
         QTest::keyClick(w_->wiring()->needs(), Qt::Key_2);
-        COMPARE_TEXT(padOf("lid-switch", "pin"), QString::fromStdString(now().device->pads[size_t(second.pad)].name));
+        COMPARE_TEXT(padOf("lid-switch", "pin"), QString::fromStdString(now().device->pads[second.pad].name));
     }
 
     void contentionBeyondPadsIsWordedOnThePicture()

@@ -90,7 +90,7 @@ private Q_SLOTS:
         work = after(work, "SYS=HFX");
         const auto s = computeSnapshot(work);
         const ClockIndex sys = s->device->findClock("SYS");
-        QCOMPARE(s->rates.clocks[size_t(sys)].rate, Frequency(Rational(12'000'000)));
+        QCOMPARE(s->rates.clocks[sys].rate, Frequency(Rational(12'000'000)));
         QCOMPARE(s->count(Finding::Severity::Error), 0);
         // It is in the file, and comes back.
         const Expected<LoadedPlan> read = parsePlan(planText(work.plan), "x.bindrel", library());

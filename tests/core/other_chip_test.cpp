@@ -169,7 +169,7 @@ private Q_SLOTS:
         work.plan.clocks["SPREAD"] = clockSaid("WIDE");
         const auto s = run(work);
         const auto tolerance = [](const Snapshot& of) {
-            return of.rates.clocks[size_t(of.device->findClock("CORE"))].tolerance;
+            return of.rates.clocks[of.device->findClock("CORE")].tolerance;
         };
         QCOMPARE(hertz(*s, "CORE"), hertz(*plain, "CORE"));
         QVERIFY(tolerance(*s).high == tolerance(*plain).high);

@@ -74,7 +74,7 @@ private Q_SLOTS:
                     if (seat.pad >= 0) {
                         wantPad[seat.pad].insert(int(n));
                         if (seat.signal.line)
-                            wantLine[d.pads[size_t(seat.pad)].bit].insert(int(n));
+                            wantLine[d.pads[seat.pad].bit].insert(int(n));
                     }
             }
             for (size_t n = 0; n < s->bindings.needs.size(); ++n) {
@@ -88,7 +88,7 @@ private Q_SLOTS:
                     whole = whole && seat.pad >= 0 && seat.impossible.empty();
                     if (seat.pad >= 0) {
                         shared = shared || wantPad[seat.pad].size() > 1 || !own.insert(seat.pad).second;
-                        shared = shared || (seat.signal.line && wantLine[d.pads[size_t(seat.pad)].bit].size() > 1);
+                        shared = shared || (seat.signal.line && wantLine[d.pads[seat.pad].bit].size() > 1);
                     }
                 }
                 QCOMPARE(need.state == BoundNeed::State::Contested, shared);
@@ -107,7 +107,7 @@ private Q_SLOTS:
                 const ClockState& state = s->rates.clocks[c];
                 if (state.input < 0 || !state.running)
                     continue;
-                const ClockState& from = s->rates.clocks[size_t(state.input)];
+                const ClockState& from = s->rates.clocks[state.input];
                 QVERIFY(from.running);
                 const Rational factor =
                     d.clocks[c].type == ClockNode::Type::Divide   ? Rational(1) / d.clocks[c].factorOf(state.setting)

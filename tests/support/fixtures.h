@@ -135,8 +135,8 @@ inline LoadedPlan fullPlan()
     for (const Seat& seat : seatNeed(*work.device, *work.plan.need("beacon")).seats)
         if (seat.route >= 0)
             work.plan.need("beacon")->binding.via[seat.signal.id] =
-                work.device->instances[size_t(work.device->routes[size_t(seat.route)].instance)]
-                    .signals[size_t(work.device->routes[size_t(seat.route)].signal)]
+                work.device->instances[work.device->routes[seat.route].instance]
+                    .signals[size_t(work.device->routes[seat.route].signal)]
                     .name;
     work.plan.supply = "3.2 V";
     work.plan.slow = ClockSet{"R2", {{"SYS", InputDecision{"HFI"}}, {"BUS1", FactorDecision{1}}}};
@@ -181,13 +181,13 @@ inline std::vector<Binding> waysToBind(const Device& device, const Board& board,
     request.effort = 10'000'000'000;
     std::vector<Binding> out;
     for (const Placement& way : place(device, board, plan, request).ways)
-        out.push_back(way.bindings.empty() ? plan.needs[size_t(need)].binding : way.bindings.front().second);
+        out.push_back(way.bindings.empty() ? plan.needs[need].binding : way.bindings.front().second);
     return out;
 }
 
 inline double hertz(const Snapshot& s, const char* clock)
 {
-    return s.rates.clocks[size_t(s.device->findClock(clock))].rate.toDouble();
+    return s.rates.clocks[s.device->findClock(clock)].rate.toDouble();
 }
 
 /// The text with its first occurrence of `from` replaced; the test fails when there is none.

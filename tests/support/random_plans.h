@@ -38,7 +38,7 @@ inline std::vector<Plan> validPlans(const LoadedPlan& work, unsigned seed, size_
         const bool news =
             valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
                 const ClockTrial known(device, *s->board, other, s->bindings);
-                return known.clocks[size_t(device.cpuClock())].rate == trial.clocks[size_t(device.cpuClock())].rate;
+                return known.clocks[device.cpuClock()].rate == trial.clocks[device.cpuClock()].rate;
             });
         if (news)
             out.push_back(std::move(plan));
@@ -66,7 +66,7 @@ inline LoadedPlan shuffled(LoadedPlan work, unsigned seed)
         const std::vector<Placement> ways = place(*work.device, *work.board, plan, request).ways;
         if (!ways.empty())
             if (const Placement& way = ways[random() % ways.size()]; !way.bindings.empty())
-                plan.needs[size_t(n)].binding = way.bindings.front().second;
+                plan.needs[n].binding = way.bindings.front().second;
     }
     std::erase_if(plan.needs, [&](const Need& need) { return need.binding == Binding(); });
     return work;

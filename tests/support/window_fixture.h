@@ -39,7 +39,7 @@ protected:
 
     BoundNeed::State stateOf(const char* need) const
     {
-        return now().bindings.needs[size_t(needIndex(now().plan, need))].state;
+        return now().bindings.needs[needIndex(now().plan, need)].state;
     }
     std::string padOf(const char* need, const char* signal) const
     {

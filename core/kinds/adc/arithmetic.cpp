@@ -107,7 +107,7 @@ static std::optional<Duration> sequenceOf(const Setting& setting, const TuningCo
 /// The two levels that values are held against, each at the nearest step.
 static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     Achieved row{"watch", "Watch", formatIfNeeded(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true,
                  {},      {}};
     const std::int64_t largest = (INT64_C(1) << std::min<std::int64_t>(bits, 30)) - 1;
@@ -239,7 +239,7 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
 /// What begins a conversion, and what comes of its values.
 void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, RoleValue::When when, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (g.byTimer) {
         std::string trouble;
         const std::optional<TimerTrigger> trigger = timerTrigger(c, g.by, g.rate, trouble);
@@ -272,7 +272,7 @@ void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Ro
 void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<int>& inputs, RoleValue::When when,
                  Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) {
                                return c.has("input" + std::to_string(input));
                            });
@@ -339,7 +339,7 @@ Setting solveOne(const TuningContext& c)
 {
     Setting out;
     const AdcGoals& g = goalsOf<AdcGoals>(c.need);
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const Rational kernel = c.kernel().rate.value;
     const std::vector<int> inputs = adcInputs(c.bound);
     // A converter that several needs use in turn is set by each before it converts.

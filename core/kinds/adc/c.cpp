@@ -68,7 +68,7 @@ void declareAdc(Writer& w, NeedIndex need)
     w.linef("#define {}_REFERENCE_MILLIVOLTS {}u", NAME, g.millivolts);
     w.line();
     if (converts(g)) {
-        const Rational us = Rational(2 * cycles) / f.rates.clocks[size_t(setting.kernel)].rate.value * 1'000'000;
+        const Rational us = Rational(2 * cycles) / f.rates.clocks[setting.kernel].rate.value * 1'000'000;
         w.linef("#define {}_CONVERT_US {}u {}", NAME, us.ceil() + 1,
                 cComment("within which a value must be there: twice its time"));
         w.comment(fmt::format("Converts all inputs, in the order of the plan.{}",

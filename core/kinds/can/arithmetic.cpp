@@ -95,7 +95,7 @@ void solveFilters(const TuningContext& c, Setting& out)
 {
     const std::string text = goalName(c.need, "filters");
     const CanFilterPlan plan = canFilterPlan(c.device, c.bound.instance, c.need);
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     for (int i = 0; i < plan.available; ++i) {
         const std::string n = std::to_string(plan.first + i);
         const bool used = size_t(i) < plan.filters.filters.size();
@@ -131,7 +131,7 @@ void solveFilters(const TuningContext& c, Setting& out)
 void solveFlexible(const TuningContext& c, Setting& out)
 {
     const Block& block = c.device.blockOf(c.bound.instance);
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (!wantsFlexible(c.need)) {
         if (c.has("flexible"))
             out.roles.push_back({"flexible", 0, "data_rate"});
@@ -235,7 +235,7 @@ CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const 
     while (has("filter_use" + std::to_string(out.first + out.available)) &&
            has("filter_id" + std::to_string(out.first + out.available)))
         ++out.available;
-    const std::string& name = device.instances[size_t(instance)].name;
+    const std::string& name = device.instances[instance].name;
     const Expected<std::vector<CanRange>>& ranges = goalsOf<CanGoals>(need).identifiers;
     if (!ranges) {
         out.trouble = ranges.problem().message;
@@ -356,7 +356,7 @@ Setting solveCan(const TuningContext& c)
                                 false,
                                 {},
                                 formatIfNeeded(c, "{} always acknowledges. Disconnect its TX from the transceiver.",
-                                               c.device.instances[size_t(c.bound.instance)].name)});
+                                               c.device.instances[c.bound.instance].name)});
 
     if (c.has("on"))
         out.before.push_back({RoleStep::Kind::Set, "on", 1, "Switch the controller on."});
@@ -390,7 +390,7 @@ Setting solveCan(const TuningContext& c)
                  false,
                  {},
                  formatIfNeeded(c, "the device file does not describe where {} signals a received frame.",
-                                c.device.instances[size_t(c.bound.instance)].name)});
+                                c.device.instances[c.bound.instance].name)});
     }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});

@@ -152,7 +152,7 @@ void declareCan(Writer& w, NeedIndex need)
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
     w.linef("#define {}_BITS_PER_SECOND {}u", NAME,
-            (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) / (prescaler * quanta)).floor());
+            (Rational(f.rates.clocks[setting.kernel].rate.value.floor()) / (prescaler * quanta)).floor());
     w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});",
             rateMacro(f, w.names, setting.kernel), NAME,
             cString(w.names.needs[need].text() + " bit rate from its clock"));

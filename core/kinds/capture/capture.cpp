@@ -52,7 +52,7 @@ Waveform drawStamps(const Duration& reach, std::int64_t edge)
 Setting solveCapture(const TuningContext& c)
 {
     Setting out;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const int channel = channelOf(c.bound);
     const std::string n = std::to_string(channel);
     if (channel > 0 && !c.has("captured" + n)) {
@@ -157,7 +157,7 @@ void declareCapture(Writer& w, NeedIndex need)
     const Setting& setting = f.settings[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
-    const std::int64_t hertz = std::max<std::int64_t>(f.rates.clocks[size_t(setting.kernel)].rate.value.floor(), 1);
+    const std::int64_t hertz = std::max<std::int64_t>(f.rates.clocks[setting.kernel].rate.value.floor(), 1);
     w.comment(
         fmt::format("A tick is {}: {}.", setting.goal("resolution")->achieved, setting.goal("resolution")->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
@@ -204,7 +204,7 @@ void defineCapture(Writer& w, NeedIndex need)
     w.line("    return true;");
     w.line("}");
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
-    const Rational tick = Rational(prescaler) / f.rates.clocks[size_t(setting.kernel)].rate.value * 1'000'000'000;
+    const Rational tick = Rational(prescaler) / f.rates.clocks[setting.kernel].rate.value * 1'000'000'000;
     w.line();
     w.linef("uint64_t {}_nanoseconds(uint32_t ticks)", name);
     w.line("{");

@@ -27,14 +27,14 @@ int indexOf(const Plan& plan, const std::string& id)
 
 TuningContext contextOf(const TuningContext& c, NeedIndex need)
 {
-    return {c.device, c.rates, c.plan.needs[size_t(need)], c.bindings.needs[size_t(need)], c.plan, c.bindings};
+    return {c.device, c.rates, c.plan.needs[need], c.bindings.needs[need], c.plan, c.bindings};
 }
 
 /// Needs in the order of the chain, this one not among them; empty with a trouble when it does not end.
 std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
 {
     std::vector<int> out;
-    for (std::string by = countedBy(c.need); !by.empty(); by = countedBy(c.plan.needs[size_t(out.back())])) {
+    for (std::string by = countedBy(c.need); !by.empty(); by = countedBy(c.plan.needs[out.back()])) {
         const int next = indexOf(c.plan, by);
         std::vector<std::string> ids;
         for (const Need& need : c.plan.needs)
@@ -42,7 +42,7 @@ std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
         if (next < 0)
             trouble =
                 formatIfNeeded(c, "there is no need \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
-        else if (&c.plan.needs[size_t(next)] == &c.need || c.plan.needs[size_t(next)].id == c.need.id ||
+        else if (&c.plan.needs[next] == &c.need || c.plan.needs[next].id == c.need.id ||
                  out.size() > c.plan.needs.size())
             trouble = formatIfNeeded(c, "{} would count its own periods", c.need.title);
         else
@@ -72,19 +72,19 @@ Ticks ticksOf(const TuningContext& c)
     if (!out.trouble.empty())
         return out;
     out.need = chain.front();
-    const Need& other = c.plan.needs[size_t(out.need)];
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    const InstanceIndex by = c.bindings.needs[size_t(out.need)].instance;
+    const Need& other = c.plan.needs[out.need];
+    const std::string& name = c.device.instances[c.bound.instance].name;
+    const InstanceIndex by = c.bindings.needs[out.need].instance;
     const TuningFacet& facet = tuningOf(other.kind);
     std::vector<std::string> timers;
     for (const EnumValue& value : field.valid() ? c.device.fieldOf(field).values : std::vector<EnumValue>())
         if (c.device.findInstance(value.name) >= 0 && value.name != name) {
             timers.push_back(value.name);
-            if (by >= 0 && value.name == c.device.instances[size_t(by)].name)
+            if (by >= 0 && value.name == c.device.instances[by].name)
                 out.chain = value.code;
         }
     const std::optional<Frequency> periods =
-        by >= 0 && facet.timerPeriodRate && c.rates.clocks[size_t(c.device.instances[size_t(by)].kernel)].running
+        by >= 0 && facet.timerPeriodRate && c.rates.clocks[c.device.instances[by].kernel].running
             ? facet.timerPeriodRate(contextOf(c, out.need))
             : std::nullopt;
     if (!facet.timerPeriodRate)
@@ -95,7 +95,7 @@ Ticks ticksOf(const TuningContext& c)
         out.trouble = formatIfNeeded(c, "{} counts its clock only. Choose another timer", name);
     else if (!out.chain)
         out.trouble = formatIfNeeded(c, "{} is on {}, whose periods {} does not count: it takes those of {}",
-                                     other.title, c.device.instances[size_t(by)].name, name, listed(timers));
+                                     other.title, c.device.instances[by].name, name, listed(timers));
     else if (!periods)
         out.trouble = formatIfNeeded(c, "{} does not run", other.title);
     else
@@ -108,9 +108,9 @@ TuningContext timedAs(const TuningContext& c)
 {
     std::string trouble;
     const std::vector<int> chain = chainOf(c, trouble);
-    if (chain.empty() || c.bindings.needs[size_t(chain.back())].instance < 0)
+    if (chain.empty() || c.bindings.needs[chain.back()].instance < 0)
         return c;
-    return {c.device, c.rates, c.need, c.bindings.needs[size_t(chain.back())], c.plan, c.bindings};
+    return {c.device, c.rates, c.need, c.bindings.needs[chain.back()], c.plan, c.bindings};
 }
 
 bool isCounted(const TuningContext& c)

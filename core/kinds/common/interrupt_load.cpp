@@ -13,7 +13,7 @@ constexpr std::int64_t kCyclesOfInterrupt = 100, kOwnCycles = 40; // own: withou
 Duration handlerTime(const TuningContext& c)
 {
     const CoreIndex core = c.device.ownerCore(c.need.core);
-    const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
+    const Frequency cpu = c.rates.clocks[c.device.cores[core].clock].rate;
     const std::optional<Duration> takes = goalAs<Duration>(c.need, "takes");
     return Duration(takes ? takes->value + Rational(kOwnCycles) / cpu.value : Rational(kCyclesOfInterrupt) / cpu.value);
 }
@@ -21,7 +21,7 @@ Duration handlerTime(const TuningContext& c)
 Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Frequency& rate)
 {
     const CoreIndex core = c.device.ownerCore(c.need.core);
-    const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
+    const Frequency cpu = c.rates.clocks[c.device.cores[core].clock].rate;
     const std::optional<Duration> takes = goalAs<Duration>(c.need, "takes");
     const Ratio load(rate.value * handlerTime(c).value);
     Achieved row{goal,

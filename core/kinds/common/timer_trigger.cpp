@@ -24,7 +24,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
                                          std::string& trouble)
 {
     const FieldRef field = c.device.roleField(c.bound.instance, "trigger");
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     std::vector<std::string> timers;
     if (field.valid())
         for (const EnumValue& value : c.device.fieldOf(field).values)
@@ -41,14 +41,14 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
         if (instance < 0 || (!by.empty() && !named) || (by.empty() && !(periodRateOf(other) == rate)))
             continue;
         for (const EnumValue& value : c.device.fieldOf(field).values)
-            if (value.name == c.device.instances[size_t(instance)].name) {
+            if (value.name == c.device.instances[instance].name) {
                 if (c.look)
                     c.look->startedBy = other.id;
                 return TimerTrigger{value.code, other.id, other.title, periodRateOf(other)};
             }
         if (named) {
             trouble = formatIfNeeded(c, "{} is on {}, which does not start {}: only {} can.", other.title,
-                                     c.device.instances[size_t(instance)].name, name, listed(timers));
+                                     c.device.instances[instance].name, name, listed(timers));
             return std::nullopt;
         }
     }

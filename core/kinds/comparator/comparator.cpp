@@ -17,7 +17,7 @@ bool againstReference(const Need& need)
 Setting solveComparator(const TuningContext& c)
 {
     Setting out;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const bool reference = againstReference(c.need);
     const std::int64_t steps = c.device.ability(c.bound.instance, "steps", 2);
     if (!reference && c.has("threshold") && !c.has("reference") && !c.encoding("threshold").encode(0)) {

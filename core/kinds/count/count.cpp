@@ -52,7 +52,7 @@ Setting solveCount(const TuningContext& c)
     const Frequency most = goalRate(c.need, "most");
     const Duration wanted = goalTime(c.need, "filter");
     const Rational kernel = c.kernel().rate.value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("edge") && !falling)
         out.achieved.push_back({"edge",
                                 "Counts",

@@ -37,7 +37,7 @@ Waveform drawLevels(const Duration& step)
 Setting solveDac(const TuningContext& c)
 {
     Setting out;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const std::int64_t largest = largestOf(c.device, c.bound.instance);
     const std::optional<Ratio> level = goalAs<Ratio>(c.need, "level");
     const std::int64_t code = (level->value * largest).round();

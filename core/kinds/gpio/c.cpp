@@ -47,7 +47,7 @@ void defineWrite(Writer& w, NeedIndex need)
     // lost.
     std::map<std::pair<int, int>, std::vector<size_t>> sets, clears, levels;
     for (size_t i = 0; i < pads.size(); ++i) {
-        const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
+        const Pad& pad = f.device.pads[pads[i]->pad];
         const std::string n = std::to_string(pad.bit);
         const FieldRef set = f.device.roleField(pad.port, "set" + n), clear = f.device.roleField(pad.port, "clear" + n),
                        level = f.device.roleField(pad.port, "level" + n);
@@ -61,7 +61,7 @@ void defineWrite(Writer& w, NeedIndex need)
     const auto bits = [&](const std::vector<size_t>& which, const char* role, bool whenHigh) {
         std::vector<Code> terms;
         for (const size_t i : which) {
-            const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
+            const Pad& pad = f.device.pads[pads[i]->pad];
             const Word bit = roleMacro(f, w.names, pad.port, role + std::to_string(pad.bit));
             terms.push_back(whenHigh ? code("((word >> {}u & 1u) != 0u ? {} : 0u)", i, bit)
                                      : code("((word >> {}u & 1u) == 0u ? {} : 0u)", i, bit));
@@ -70,27 +70,27 @@ void defineWrite(Writer& w, NeedIndex need)
     };
     for (const auto& [role, groups, whenHigh] : {std::tuple{"set", &sets, true}, {"clear", &clears, false}})
         for (const auto& [where, which] : *groups) {
-            const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
-            const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
+            const Pad& pad = f.device.pads[pads[which.front()]->pad];
+            const Register& reg = f.device.blockOf(where.first).registers[where.second];
             w.linef("    {}", putRegisterOf(w, where.first, role + std::to_string(pad.bit),
                                             narrowed(reg, bits(which, role, whenHigh))));
         }
     beginShared(w, !levels.empty());
     for (const auto& [where, which] : levels) {
-        const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
-        const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
+        const Pad& pad = f.device.pads[pads[which.front()]->pad];
+        const Register& reg = f.device.blockOf(where.first).registers[where.second];
         const bool keyed = std::any_of(reg.fields.begin(), reg.fields.end(),
                                        [](const Field& field) { return field.access == Field::Access::Key; });
         if (which.size() == 1 || keyed) {
             for (const size_t i : which)
-                writeRole(w, where.first, "level" + std::to_string(f.device.pads[size_t(pads[i]->pad)].bit),
+                writeRole(w, where.first, "level" + std::to_string(f.device.pads[pads[i]->pad].bit),
                           code("(word >> {}u & 1u)", i), 4);
             continue;
         }
         std::vector<Code> off;
         std::uint32_t own = 0;
         for (const size_t i : which) {
-            const std::string role = "level" + std::to_string(f.device.pads[size_t(pads[i]->pad)].bit);
+            const std::string role = "level" + std::to_string(f.device.pads[pads[i]->pad].bit);
             own |= f.device.fieldOf(f.device.roleField(where.first, role)).mask();
             off.push_back(code("{}", roleMacro(f, w.names, where.first, role)));
         }
@@ -116,7 +116,7 @@ void defineRead(Writer& w, NeedIndex need)
     std::map<std::pair<int, int>, int> read;
     std::vector<Code> terms;
     for (size_t i = 0; i < pads.size(); ++i) {
-        const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
+        const Pad& pad = f.device.pads[pads[i]->pad];
         const std::string role = "input" + std::to_string(pad.bit);
         const auto [at, fresh] =
             read.try_emplace({pad.port, f.device.roleField(pad.port, role).reg}, static_cast<int>(read.size()));
@@ -186,7 +186,7 @@ void defineGpio(Writer& w, NeedIndex need)
         return;
     }
     const PadSetup* setup = padsOf(f, need).front();
-    const Pad& pad = f.device.pads[size_t(setup->pad)];
+    const Pad& pad = f.device.pads[setup->pad];
     const Word name = w.names.need(need);
     const std::string n = std::to_string(pad.bit);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, pad.port, role + n); };

@@ -191,7 +191,7 @@ Kind gpioKind()
     kind.tuning.picture = drawBounce;
     kind.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
         const GpioGoals& g = goalsOf<GpioGoals>(need);
-        const Pad& pad = device.pads[size_t(setup.pad)];
+        const Pad& pad = device.pads[setup.pad];
         setup.code = pad.function.valid() ? pad.portCode : -1;
         setup.gpio = true;
         setup.output = g.output;

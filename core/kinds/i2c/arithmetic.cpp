@@ -161,7 +161,7 @@ void listAlternatives(const TuningContext& c, const Wants& w, const Frequency& w
 static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
 {
     Setting out;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     for (const char* role : {"target", "own_address", "called", "byte_came", "byte_wanted", "ended"})
         if (!c.has(role)) {
             out.notComputed =

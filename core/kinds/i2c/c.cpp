@@ -190,7 +190,7 @@ private:
     /// What of a command lies in one register, whose other fields stay.
     void giveCommandIn(RegisterIndex at, const std::vector<const char*>& roles)
     {
-        const Register& shape = f.device.blockOf(instance).registers[size_t(at)];
+        const Register& shape = f.device.blockOf(instance).registers[at];
         std::uint32_t own = 0, kept = 0;
         for (const char* role : roles)
             own |= f.device.fieldOf(f.device.roleField(instance, role)).mask();

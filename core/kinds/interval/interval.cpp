@@ -118,7 +118,7 @@ Setting solveInterval(const TuningContext& c)
              {},
              formatIfNeeded(
                  c, "{} has no one-shot mode. Choose another timer, or let it repeat and stop it in its tick function.",
-                 c.device.instances[size_t(c.bound.instance)].name)});
+                 c.device.instances[c.bound.instance].name)});
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
     if (wantsInterrupt(c.need)) {

@@ -237,7 +237,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
             out.roles.push_back({"fault_source", 0, "fault_by"});
         return;
     }
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     Achieved row{"fault_by", "Fault from", by, "nothing", std::nullopt, false, {}, {}};
     const FieldRef field = c.device.roleField(c.bound.instance, "fault_source");
     for (size_t n = 0; n < c.plan.needs.size(); ++n) {
@@ -245,10 +245,10 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         if (c.plan.needs[n].id != by || instance < 0)
             continue;
         row.trouble = formatIfNeeded(c, "{} is on {}, which is not connected to {}.", c.plan.needs[n].title,
-                                     c.device.instances[size_t(instance)].name, name);
+                                     c.device.instances[instance].name, name);
         if (field.valid())
             for (const EnumValue& value : c.device.fieldOf(field).values)
-                if (value.name == c.device.instances[size_t(instance)].name) {
+                if (value.name == c.device.instances[instance].name) {
                     row = {"fault_by", "Fault from", by, value.name, std::nullopt, true, {}, {}};
                     out.roles.push_back({"fault_source", std::int64_t(value.code), "fault_by"});
                 }
@@ -276,7 +276,7 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const TimerS
                  true,
                  formatIfNeeded(c, "count {} of {}", count, way.period),
                  {}};
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("trigger_at") || !c.has("trigger_early")) {
         row.ok = false;
         row.trouble = formatIfNeeded(
@@ -464,7 +464,7 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const TimerSetting& b
                  std::nullopt,
                  false,
                  {},
-                 formatIfNeeded(c, "{} cannot invert an output. {}", c.device.instances[size_t(c.bound.instance)].name,
+                 formatIfNeeded(c, "{} cannot invert an output. {}", c.device.instances[c.bound.instance].name,
                                 opposed ? "Choose another timer, or use the same polarity for all."
                                         : "Choose another timer, or state the complement of the duty.")});
     if (g.pairs) {

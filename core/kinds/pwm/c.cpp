@@ -40,7 +40,7 @@ void declarePwm(Writer& w, NeedIndex need)
     const Achieved* frequency = setting.goal("frequency");
     // As the C constant has it: a rate that is no whole number is rounded down there, and the asserts must hold with
     // that.
-    const Rational rate = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
+    const Rational rate = f.rates.clocks[setting.kernel].rate.value.floor();
     const Rational millihertz = rate * 1000 / (Rational(slopes) * prescaler * period);
     w.comment(
         fmt::format("Requested {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));

@@ -58,7 +58,7 @@ Waveform drawLines(const Frequency& edges, bool index)
 Setting solveQuadrature(const TuningContext& c)
 {
     Setting out;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("quadrature") || !c.has("counter")) {
         out.notComputed =
             formatIfNeeded(c, "{} has no encoder mode: its block has no role \"{}\"; choose another timer", name,

@@ -133,7 +133,7 @@ Setting solveRtc(const TuningContext& c)
         } else {
             trim.achieved = "0 ppb added";
             trim.trouble = formatIfNeeded(c, "{} has no rate correction. Correct the time in the program.",
-                                          c.device.instances[size_t(c.bound.instance)].name);
+                                          c.device.instances[c.bound.instance].name);
         }
         out.achieved.push_back(trim);
     }
@@ -148,7 +148,7 @@ Setting solveRtc(const TuningContext& c)
                                     false,
                                     {},
                                     formatIfNeeded(c, "{} has no alarm. Compare the time in the tick function.",
-                                                   c.device.instances[size_t(c.bound.instance)].name)});
+                                                   c.device.instances[c.bound.instance].name)});
         else
             out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick",
                                   "alarm_interrupt",

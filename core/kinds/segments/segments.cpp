@@ -117,7 +117,7 @@ constexpr const char* kFigures[] = {"abcdef", "bc",     "abged", "abgcd",   "fgb
 Setting solveSegments(const TuningContext& c)
 {
     Setting out;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const int planes = backplanesOf(c.need);
     const std::int64_t most = c.device.ability(c.bound.instance, "backplanes", 8);
     const bool planesOk =

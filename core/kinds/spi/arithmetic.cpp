@@ -179,7 +179,7 @@ void solveController(const TuningContext& c, const SpiGoals& g, Setting& out)
     if (!c.has("divider") && !c.has("half_period")) {
         out.notComputed = formatIfNeeded(
             c, "the block of {} has neither the role \"divider\" nor \"half_period\"; add one in the device file",
-            c.device.instances[size_t(c.bound.instance)].name);
+            c.device.instances[c.bound.instance].name);
         return;
     }
     const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
@@ -219,7 +219,7 @@ void solvePeripheral(const TuningContext& c, const SpiGoals& g, Setting& out)
             formatIfNeeded(c,
                            "the block of {} has no role \"transmit_empty\", which a sending peripheral needs. "
                            "Receive only, or make it the controller",
-                           c.device.instances[size_t(c.bound.instance)].name);
+                           c.device.instances[c.bound.instance].name);
         return;
     }
     const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
@@ -254,7 +254,7 @@ bool solveWord(const TuningContext& c, const SpiGoals& g, Setting& out)
                   {}};
     if (!word.ok)
         word.trouble = formatIfNeeded(c, "{} has words of {}. Choose one of these, or send the word in parts.",
-                                      c.device.instances[size_t(c.bound.instance)].name,
+                                      c.device.instances[c.bound.instance].name,
                                       fewest == most ? formatIfNeeded(c, "{} bits", fewest)
                                                      : formatIfNeeded(c, "{} to {} bits", fewest, most));
     out.achieved.push_back(word);

@@ -29,7 +29,7 @@ Frequency clockOf(const Facts& f, NeedIndex need, const SpiGoals& g)
     const auto half = setting.role("half_period");
     const std::int64_t divider =
         setting.role("prescaler").value_or(1) * (half ? *half * 2 : setting.role("divider").value_or(1));
-    return Frequency(f.rates.clocks[size_t(setting.kernel)].rate.value / divider);
+    return Frequency(f.rates.clocks[setting.kernel].rate.value / divider);
 }
 
 } // namespace
@@ -42,10 +42,10 @@ void declareSpi(Writer& w, NeedIndex need)
     const Frequency sck = clockOf(f, need, g);
     if (g.controller) {
         const Setting& setting = f.settings[need];
-        const std::int64_t divider = (f.rates.clocks[size_t(setting.kernel)].rate.value / sck.value).round();
+        const std::int64_t divider = (f.rates.clocks[setting.kernel].rate.value / sck.value).round();
         // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
         const std::int64_t millihertz =
-            (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) * 1000 / divider).floor();
+            (Rational(f.rates.clocks[setting.kernel].rate.value.floor()) * 1000 / divider).floor();
         w.comment(fmt::format("SCK {} maximum requested, {} achieved: {}.", format(g.most), format(sck),
                               f.settings[need].goal("rate")->formula));
         w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment("total division of its clock"));

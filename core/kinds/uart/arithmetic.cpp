@@ -127,7 +127,7 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
 /// How long the driver of the bus is on before and after a transmission, in samples of a bit.
 void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("driver_enable")) {
         out.achieved.push_back(
             {"line",
@@ -175,7 +175,7 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
 /// The clock that the other end gets.
 void solveClock(const TuningContext& c, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("clocked")) {
         out.achieved.push_back({"line",
                                 "Line",
@@ -300,7 +300,7 @@ void solveLine(const TuningContext& c, const UartGoals& g, const Divider& best, 
                                     : formatIfNeeded(c,
                                                      "{} has no one-wire mode. Join TX and RX on the board and "
                                                      "use two wires here, or choose another port.",
-                                                     c.device.instances[size_t(c.bound.instance)].name)});
+                                                     c.device.instances[c.bound.instance].name)});
     else if (c.has("single_wire"))
         out.roles.push_back({"single_wire", 0, "line"});
     if (g.line == UartGoals::Line::Rs485 && g.sends) // a port that only listens has no driver to switch
@@ -352,7 +352,7 @@ void solveReceiveInterrupt(const TuningContext& c, const UartGoals& g, const Div
 
 void solveMatch(const TuningContext& c, const UartGoals& g, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const bool can = g.receives && c.has("match") && c.has("matched");
     if (can) {
         out.roles.push_back({"match", goalNumber(c.need, "match"), "match"});
@@ -381,7 +381,7 @@ void solveMatch(const TuningContext& c, const UartGoals& g, Setting& out)
 
 void solveIdle(const TuningContext& c, const UartGoals& g, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (g.receives && c.has("idle_seen"))
         out.events.push_back({"event",
                               "idle_interrupt",
@@ -406,7 +406,7 @@ void solveIdle(const TuningContext& c, const UartGoals& g, Setting& out)
 
 void solveWake(const TuningContext& c, const UartGoals& g, Setting& out)
 {
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     if (const bool wakes = goalIs(c.need, "wake", "yes"); wakes && (!g.receives || !c.has("wake")))
         out.achieved.push_back(
             {"wake",

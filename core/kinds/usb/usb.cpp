@@ -72,7 +72,7 @@ std::string serialPortTrouble(const std::vector<UsbEndpoint>& endpoints)
 /// reset of the bus takes them back.
 void solveEndpoints(const TuningContext& c, Setting& out)
 {
-    const std::string text = goalName(c.need, "endpoints"), &name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string text = goalName(c.need, "endpoints"), &name = c.device.instances[c.bound.instance].name;
     const std::int64_t numbers = c.device.ability(c.bound.instance, "endpoints", 0),
                        memory = c.device.ability(c.bound.instance, "packet_bytes", 0);
     if (text.empty()) {
@@ -191,7 +191,7 @@ Setting solveUsb(const TuningContext& c)
 {
     Setting out;
     const bool full = goalsOf<UsbGoals>(c.need).full;
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
     const Achieved clock{"speed",

@@ -43,7 +43,7 @@ Setting solveWatchdog(const TuningContext& c)
 {
     Setting out;
     const bool off = goalIs(c.need, "runs", "no");
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string& name = c.device.instances[c.bound.instance].name;
     const bool always = runsFromReset(c.device, c.bound.instance);
     if (off) {
         const FieldRef on = c.device.roleField(c.bound.instance, "on");

@@ -34,7 +34,7 @@ public:
 private:
     void up(int clock)
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         chain_.push_back(clock);
         if (node.isSource()) {
             const std::vector<int> chain(chain_.rbegin(), chain_.rend());
@@ -45,11 +45,11 @@ private:
                     if (trimmed &&
                         (!node.trim ||
                          (node.trim->by >= 0 &&
-                          sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).rate.value.isZero())))
+                          sourceFacts(device_, board_, device_.clocks[node.trim->by], 0).rate.value.isZero())))
                         continue;
                     const Tolerance by =
                         trimmed && node.trim->by >= 0
-                            ? sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).tolerance
+                            ? sourceFacts(device_, board_, device_.clocks[node.trim->by], 0).tolerance
                             : Tolerance{};
                     const Tolerance own = trimmed ? Tolerance{Ppm(node.trim->tolerance.low.value + by.low.value),
                                                               Ppm(node.trim->tolerance.high.value + by.high.value)}
@@ -58,7 +58,7 @@ private:
                     spans_.clear();
                     Tolerance span = own;
                     for (const int at : chain) {
-                        const Tolerance& adds = device_.clocks[size_t(at)].adds;
+                        const Tolerance& adds = device_.clocks[at].adds;
                         span = {Ppm(span.low.value + adds.low.value), Ppm(span.high.value + adds.high.value)};
                         spans_[at] = {span.worst() <= device_.limitSlack, 1 + span.low.toDouble() * 1e-6,
                                       1 + span.high.toDouble() * 1e-6};
@@ -77,7 +77,7 @@ private:
 
     bool inside(int clock, double rate) const
     {
-        const RateLimit limit = limitIn(device_, device_.clocks[size_t(clock)], range_);
+        const RateLimit limit = limitIn(device_, device_.clocks[clock], range_);
         const auto& [slack, low, high] = spans_.at(clock);
         const double fast = slack ? rate : rate * high, slow = slack ? rate : rate * low;
         return (!limit.max || fast <= limit.max->toDouble() * (1 + 1e-12)) &&
@@ -95,7 +95,7 @@ private:
                 keep(rate);
             return;
         }
-        const ClockNode& node = device_.clocks[size_t(chain[at])];
+        const ClockNode& node = device_.clocks[chain[at]];
         const auto go = [&](double factor) {
             if (fraction >= 0)
                 gathered_.push_back(factor), down(chain, at + 1, rate, fraction, after * factor), gathered_.pop_back();
@@ -118,13 +118,13 @@ private:
 
     void settle(const std::vector<int>& chain, size_t at, double rate, double after)
     {
-        const ClockNode& node = device_.clocks[size_t(chain[at])];
+        const ClockNode& node = device_.clocks[chain[at]];
         // What would be right, and where a limit on the way begins.
         std::vector<double> ideals{wanted_ / (rate * after) * double(node.unit)};
         double gathered = 1;
         for (size_t k = 0; k <= gathered_.size(); ++k) {
             gathered *= k == 0 ? 1 : gathered_[k - 1];
-            const RateLimit limit = limitIn(device_, device_.clocks[size_t(chain[at + k])], range_);
+            const RateLimit limit = limitIn(device_, device_.clocks[chain[at + k]], range_);
             for (const std::optional<Frequency>& end : {limit.min, limit.max})
                 if (end)
                     for (const double by :
@@ -201,7 +201,7 @@ private Q_SLOTS:
         for (const QString& id : clocks) {
             const int clock = device.findClock(id.toStdString());
             QVERIFY2(clock >= 0, qPrintable(id));
-            const RateLimit limit = limitIn(device, device.clocks[size_t(clock)], s->rates.range);
+            const RateLimit limit = limitIn(device, device.clocks[clock], s->rates.range);
             const double most = limit.max ? limit.max->toDouble() : 100e6;
             for (int round = 0; round < 16; ++round) {
                 // From a hundredth of what it may be to a little more than that, within 1 ppm to 10 %.

@@ -14,7 +14,7 @@ class NodesTest : public QObject {
 
     static const ClockState& clock(const Snapshot& s, const char* id)
     {
-        return s.rates.clocks[size_t(s.device->findClock(id))];
+        return s.rates.clocks[s.device->findClock(id)];
     }
     static std::string toleranceOf(const Snapshot& s, const char* id) { return format(clock(s, id).tolerance); }
     static const Step* stepOn(const Snapshot& s, const char* field, Step::Kind kind)
@@ -342,7 +342,7 @@ private Q_SLOTS:
             const std::shared_ptr<const Device> device = shippedDevice(name);
             const Plan plan;
             const Rates rates = computeRates(*device, Board(), plan, bind(*device, plan));
-            QVERIFY2(rates.clocks[size_t(device->cpuClock())].running, name.c_str());
+            QVERIFY2(rates.clocks[device->cpuClock()].running, name.c_str());
             QVERIFY2(rates.waitStates.has_value(), name.c_str());
             const FieldRef& wait = device->waitStates;
             const std::uint32_t waits =

@@ -19,7 +19,7 @@ private Q_SLOTS:
         QCOMPARE(hertz(*s, "TIM1K"), 75e6); // its bus, as it is
         QCOMPARE(hertz(*s, "DRIVEK"), 150e6);
         QCOMPARE(*s->rates.waitStates, 4);
-        const ClockState& cpu = s->rates.clocks[size_t(s->device->findClock("CPU"))];
+        const ClockState& cpu = s->rates.clocks[s->device->findClock("CPU")];
         QCOMPARE(cpu.tolerance.worst().value, Rational(20));
     }
 
@@ -30,7 +30,7 @@ private Q_SLOTS:
                                            {"3.5", Rational(600'000'000, 7)},
                                            {"8", 37'500'000}}) {
             const auto s = run(with(demo(), SetClock{"PLLA.MAIN", clockSaid(factor)}));
-            QVERIFY2(s->rates.clocks[size_t(s->device->findClock("CPU"))].rate.value == rate, factor);
+            QVERIFY2(s->rates.clocks[s->device->findClock("CPU")].rate.value == rate, factor);
         }
     }
 
@@ -63,17 +63,17 @@ private Q_SLOTS:
         QCOMPARE(hertz(*s, "CPU"), 20e6);
         QCOMPARE(*s->rates.waitStates, 0);
         COMPARE_TEXT(s->device->ranges[size_t(s->rates.range)].id, "R2");
-        QVERIFY(!s->rates.clocks[size_t(s->device->findClock("PLLA.VCO"))].running);
+        QVERIFY(!s->rates.clocks[s->device->findClock("PLLA.VCO")].running);
     }
 
     void sourcesRunOnlyWhenUsed()
     {
         const auto s = run(demo());
-        QVERIFY(!s->rates.clocks[size_t(s->device->findClock("HFI"))].running);
+        QVERIFY(!s->rates.clocks[s->device->findClock("HFI")].running);
         const auto forced = run(with(demo(), SetClock{"UOSC", clockSaid("on")}));
-        QVERIFY(forced->rates.clocks[size_t(forced->device->findClock("UOSC"))].running);
+        QVERIFY(forced->rates.clocks[forced->device->findClock("UOSC")].running);
         const auto off = run(with(demo(), SetClock{"HFX", clockSaid("off")}));
-        QVERIFY(!off->rates.clocks[size_t(off->device->findClock("CPU"))].running);
+        QVERIFY(!off->rates.clocks[off->device->findClock("CPU")].running);
         QVERIFY(hasFinding(*off, "CLK-08"));
         QVERIFY(hasFinding(*off, "CLK-04", "UART1K"));
     }
@@ -85,7 +85,7 @@ private Q_SLOTS:
         board.crystals.erase("HFX");
         work.board = std::make_shared<const Board>(board);
         const auto s = run(work);
-        QVERIFY(s->rates.clocks[size_t(s->device->findClock("SYS"))].stopped.find("no crystal") != std::string::npos);
+        QVERIFY(s->rates.clocks[s->device->findClock("SYS")].stopped.find("no crystal") != std::string::npos);
     }
 
     void limitsFollowTheOperatingRange()

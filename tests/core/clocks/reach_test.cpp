@@ -36,7 +36,7 @@ SmallTree randomTree(std::mt19937& random)
     SmallTree tree;
     tree.device = base();
     tree.board.supply = Voltage(Rational(33, 10));
-    std::vector<ClockNode> nodes;
+    IndexVector<ClockIndex, ClockNode> nodes;
     const auto add = [&](std::string id, ClockNode::Type type, const char* tier) -> ClockNode& {
         ClockNode node;
         node.id = node.name = std::move(id);
@@ -142,8 +142,8 @@ SmallTree randomTree(std::mt19937& random)
     // Some instances in use: they make clocks "used".
     tree.device.instances.resize(3);
     for (int i = 0; i < 3; ++i) {
-        tree.device.instances[size_t(i)].bus = 8;
-        tree.device.instances[size_t(i)].kernel = std::array{9, 10, 11}[size_t(i)];
+        tree.device.instances[i].bus = 8;
+        tree.device.instances[i].kernel = std::array{9, 10, 11}[size_t(i)];
         BoundNeed need;
         need.instance = pick(0, 2) ? i : -1;
         tree.bindings.needs.push_back(need);
@@ -213,7 +213,7 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         std::set<size_t> onPath;
         Plain cost{0, {}, 0};
         for (const ReachTarget& t : targets) {
-            const ClockState& c = then.clocks[size_t(t.clock)];
+            const ClockState& c = then.clocks[t.clock];
             if (!meetsPlainly(t, c))
                 return;
             if (t.kind == Kind::Rate)
@@ -221,7 +221,7 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
             else if (t.kind == Kind::Fastest || t.kind == Kind::Slowest)
                 cost.speeds.push_back(t.kind == Kind::Fastest ? -c.rate.value : c.rate.value);
             for (const int i : pathToSource(then, t.clock)) {
-                key.insert(key.end(), {i, then.clocks[size_t(i)].setting});
+                key.insert(key.end(), {i, then.clocks[i].setting});
                 onPath.insert(size_t(i));
             }
         }
@@ -246,9 +246,9 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         for (const ClockCombination& combination : d.neverTogether) {
             const auto stands = [&](const Rates& rates, bool wanted) {
                 for (const ClockCombination::Term& term : combination.terms) {
-                    const ClockState& c = rates.clocks[size_t(term.clock)];
+                    const ClockState& c = rates.clocks[term.clock];
                     const bool counts = (wanted && onPath.contains(size_t(term.clock))) ||
-                                        (c.running && (c.used || d.clocks[size_t(term.clock)].tier != "kernel"));
+                                        (c.running && (c.used || d.clocks[term.clock].tier != "kernel"));
                     if (!counts || !std::count(term.settings.begin(), term.settings.end(), c.setting))
                         return false;
                 }
@@ -273,7 +273,7 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         };
         if (node.type == ClockNode::Type::Select) {
             for (const ClockInput& input : node.inputs)
-                set(InputDecision{d.clocks[size_t(input.node)].id});
+                set(InputDecision{d.clocks[input.node].id});
         } else if (!node.dense) {
             for (const std::int64_t factor : node.factors)
                 set(factorDecision(node, node.settingOf(factor)));
@@ -370,7 +370,7 @@ private Q_SLOTS:
             std::shuffle(clocks.begin(), clocks.end(), random);
             for (int t = 0; t < pick(1, 3); ++t) {
                 ReachTarget target;
-                target.clock = clocks[size_t(t)];
+                target.clock = clocks[t];
                 target.kind = std::array{Kind::Rate,    Kind::Rate,    Kind::AtMost,
                                          Kind::AtLeast, Kind::Fastest, Kind::Slowest}[size_t(pick(0, 5))];
                 target.rate = megahertz(pick(2, 30));
@@ -406,7 +406,7 @@ private Q_SLOTS:
             std::string where = "round " + std::to_string(round) + ", the same up to " + std::to_string(same) + " of " +
                                 std::to_string(expected.size()) + " and " + std::to_string(got.size());
             for (const ReachTarget& target : targets)
-                where += "\n" + tree.device.clocks[size_t(target.clock)].id + " " + wishText(target);
+                where += "\n" + tree.device.clocks[target.clock].id + " " + wishText(target);
             where += "\nexpected " + text({expected.begin() + std::ptrdiff_t(same), expected.end()}).substr(0, 300) +
                      "\ngot      " + text({got.begin() + std::ptrdiff_t(same), got.end()}).substr(0, 300);
             for (const auto& [id, value] : tree.plan.clocks)
@@ -416,7 +416,7 @@ private Q_SLOTS:
             for (const ClockCombination& combination : tree.device.neverTogether) {
                 where += "\nnever";
                 for (const ClockCombination::Term& term : combination.terms) {
-                    where += " " + tree.device.clocks[size_t(term.clock)].id;
+                    where += " " + tree.device.clocks[term.clock].id;
                     for (const std::int64_t setting : term.settings)
                         where += " " + std::to_string(setting);
                 }

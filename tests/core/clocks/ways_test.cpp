@@ -65,7 +65,7 @@ private Q_SLOTS:
             for (const RateChanged& other : way.others)
                 listed.insert(other.clock);
             for (size_t t = 0; t < request.targets.size(); ++t) {
-                QVERIFY2(after->rates.clocks[size_t(request.targets[t].clock)].rate == way.achieved[t], where.c_str());
+                QVERIFY2(after->rates.clocks[request.targets[t].clock].rate == way.achieved[t], where.c_str());
                 listed.insert(request.targets[t].clock);
             }
             for (size_t i = 0; i < s->device->clocks.size(); ++i) {
@@ -195,11 +195,11 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         // 10 pF load, 3 pF stray: 2 x 7 pF at each pad. 7 pF, 2 pF stray: 2 x 5 pF.
-        QCOMPARE(loadCapacitor(s->rates.clocks[size_t(s->device->findClock("HFX"))])->value,
+        QCOMPARE(loadCapacitor(s->rates.clocks[s->device->findClock("HFX")])->value,
                  Rational(14, 1'000'000'000'000));
-        QCOMPARE(loadCapacitor(s->rates.clocks[size_t(s->device->findClock("LFX"))])->value,
+        QCOMPARE(loadCapacitor(s->rates.clocks[s->device->findClock("LFX")])->value,
                  Rational(10, 1'000'000'000'000));
-        QVERIFY(!loadCapacitor(s->rates.clocks[size_t(s->device->findClock("HFI"))]));
+        QVERIFY(!loadCapacitor(s->rates.clocks[s->device->findClock("HFI")]));
     }
 
     void headRoomIsToTheNearerLimit()

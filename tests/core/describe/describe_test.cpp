@@ -53,8 +53,8 @@ class DescribeTest : public QObject {
                 if (block.kind.empty())
                     continue;
                 for (const auto& [name, role] : block.roles) {
-                    const Register& reg = block.registers[size_t(role.reg)];
-                    truth[{block.name, name}].insert(reg.name + "." + reg.fields[size_t(role.field)].name);
+                    const Register& reg = block.registers[role.reg];
+                    truth[{block.name, name}].insert(reg.name + "." + reg.fields[role.field].name);
                 }
                 block.roles.clear();
             }
@@ -85,7 +85,7 @@ private Q_SLOTS:
                     continue; // clocks, supplies: of no kind that a need asks for
                 QVERIFY2(
                     instance.level == CoverageLevel::Written || instance.next.find("pads") != std::string::npos,
-                    (device->instances[size_t(instance.instance)].name + " of " + device->name + ": " + instance.next)
+                    (device->instances[instance.instance].name + " of " + device->name + ": " + instance.next)
                         .c_str());
             }
     }
@@ -95,7 +95,7 @@ private Q_SLOTS:
         Json chip = wholeDevice("sedge", "se4332-c64.json");
         const auto levelOf = [](const Device& device) {
             for (const InstanceCoverage& row : coverageOf(device))
-                if (device.instances[size_t(row.instance)].name == "UART1")
+                if (device.instances[row.instance].name == "UART1")
                     return row;
             return InstanceCoverage{};
         };

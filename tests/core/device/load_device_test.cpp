@@ -45,10 +45,10 @@ private Q_SLOTS:
     void clocksStandAsTheRegistersReset()
     {
         const std::shared_ptr<const Device> device = shippedDevice("SE4332-C64");
-        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.VCO"))].resetValue, 10);
-        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.MAIN"))].resetValue, 5);
-        QVERIFY(device->clocks[size_t(device->findClock("HFI"))].onAtReset);
-        QVERIFY(!device->clocks[size_t(device->findClock("HFX"))].onAtReset);
+        QCOMPARE(device->clocks[device->findClock("PLLA.VCO")].resetValue, 10);
+        QCOMPARE(device->clocks[device->findClock("PLLA.MAIN")].resetValue, 5);
+        QVERIFY(device->clocks[device->findClock("HFI")].onAtReset);
+        QVERIFY(!device->clocks[device->findClock("HFX")].onAtReset);
     }
 
     void saysWhereAndWhat_data()

@@ -182,7 +182,7 @@ private Q_SLOTS:
                 QCOMPARE(write.code, 1u);
         for (const auto& [rate, code] : {std::pair{"7 MHz", 0u}, {"14 MHz", 0u}, {"14001 kHz", 1u}, {"42 MHz", 2u}}) {
             const Expected<Frequency> parsed = parseFrequency(rate);
-            const ClockNode& node = s->device->clocks[size_t(s->device->findClock("HX"))];
+            const ClockNode& node = s->device->clocks[s->device->findClock("HX")];
             QVERIFY(parsed && driveFor(node, *parsed) && driveFor(node, *parsed)->second == code);
         }
         EditedChip falling = EditedChip::alder();
@@ -310,8 +310,8 @@ private Q_SLOTS:
         QVERIFY2(against.empty(), against.c_str());
         std::map<RegisterIndex, int> writes;
         for (const Step& step : s->image.steps)
-            if (const Register& reg = s->device->blockOf(step.instance).registers[size_t(step.reg)];
-                reg.name.starts_with("GATE") && s->device->instances[size_t(step.instance)].name == "CLK")
+            if (const Register& reg = s->device->blockOf(step.instance).registers[step.reg];
+                reg.name.starts_with("GATE") && s->device->instances[step.instance].name == "CLK")
                 ++writes[step.reg];
         QVERIFY(!writes.empty());
         for (const auto& [reg, count] : writes)
@@ -443,7 +443,7 @@ private Q_SLOTS:
         const Device& d = *sliced->device;
         int functions = 0, pulls = 0;
         for (const PadSetup& setup : sliced->pads) {
-            const Pad& pad = d.pads[size_t(setup.pad)];
+            const Pad& pad = d.pads[setup.pad];
             if (pad.port < 0 || setup.wired)
                 continue;
             const auto together = [&](std::initializer_list<const char*> registers) {
@@ -451,13 +451,13 @@ private Q_SLOTS:
                 for (const char* reg : registers)
                     code = code << 1 |
                            sliced->image.codeOf(d, *d.findField(fmt::format(
-                                                       "{}.{}.P{}", d.instances[size_t(pad.port)].name, reg, pad.bit)));
+                                                       "{}.{}.P{}", d.instances[pad.port].name, reg, pad.bit)));
                 return code;
             };
             const auto before = [&](const char* field) {
                 return plain->image.codeOf(*plain->device,
                                            *plain->device->findField(fmt::format(
-                                               "{}.CFG{}.{}", d.instances[size_t(pad.port)].name, pad.bit, field)));
+                                               "{}.CFG{}.{}", d.instances[pad.port].name, pad.bit, field)));
             };
             QCOMPARE(together({"FND", "FNC", "FNB", "FNA"}), before("FUNC"));
             const std::uint32_t pull = before("PULL");
@@ -538,7 +538,7 @@ private Q_SLOTS:
         for (const Need& need : s->plan.needs)
             for (const auto& [request, channel] : need.binding.dma) {
                 const Device& d = *s->device;
-                const auto& links = d.instances[size_t(d.findInstance(need.binding.instance))].dma.at(request);
+                const auto& links = d.instances[d.findInstance(need.binding.instance)].dma.at(request);
                 const FieldRef field = d.requestField(channel);
                 QCOMPARE(d.nameOf(field), fmt::format("ASKS.PICK{}.ASK", channel));
                 QCOMPARE(s->image.codeOf(d, field), links.front().code);
@@ -662,9 +662,9 @@ private Q_SLOTS:
                 work = with(work, SetGoal{"level-probes", "fall", fmt::format("{} ns", fall)});
                 const auto s = chip.with(work);
                 const int n = needIndex(s->plan, "level-probes");
-                const Setting& setting = s->settings[size_t(n)];
+                const Setting& setting = s->settings[n];
                 QVERIFY(setting.computed);
-                const ClockState& clock = s->rates.clocks[size_t(setting.kernel)];
+                const ClockState& clock = s->rates.clocks[setting.kernel];
                 const double f = clock.rate.toDouble();
                 const double fastest = f * (1 + clock.tolerance.high.value.toDouble() / 1e6);
                 const double sync = (3 + double(*setting.role("filter"))) / f;
@@ -711,9 +711,9 @@ private Q_SLOTS:
                     id = need.id;
             const auto s = chip.with(with(work, SetGoal{id, "frame", fmt::format("{} Hz", wanted)}));
             const int n = needIndex(s->plan, id);
-            const double planes = double(goalNumber(s->plan.needs[size_t(n)], "backplanes"));
-            const double base = s->rates.clocks[size_t(s->settings[size_t(n)].kernel)].rate.toDouble() / 6 / planes;
-            const std::optional<std::int64_t> divider = s->settings[size_t(n)].role("divider");
+            const double planes = double(goalNumber(s->plan.needs[n], "backplanes"));
+            const double base = s->rates.clocks[s->settings[n].kernel].rate.toDouble() / 6 / planes;
+            const std::optional<std::int64_t> divider = s->settings[n].role("divider");
             QVERIFY(divider);
             for (const int other : {1, 4, 5, 16, 64})
                 QVERIFY2(std::abs(base / double(*divider) - wanted) <= std::abs(base / other - wanted) * (1 + 1e-12),
@@ -731,7 +731,7 @@ private Q_SLOTS:
                 rill.with(with(demo("ditch-meter-d-done"),
                                SetGoal{"electrode", "level", fmt::format("{}.{} %", tenths / 10, tenths % 10)}));
             const std::optional<std::int64_t> step =
-                s->settings[size_t(needIndex(s->plan, "electrode"))].role("threshold");
+                s->settings[needIndex(s->plan, "electrode")].role("threshold");
             QVERIFY(step);
             for (const int other : {1, 2, 9, 10, 19})
                 QVERIFY2(std::abs(double(*step) / 24 - tenths / 1000.0) <=
@@ -751,8 +751,8 @@ private Q_SLOTS:
         const auto before = run(work);
         const auto s = run(with(work, SetGoal{id, "wires", "one"}));
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
-        QCOMPARE(before->bindings.needs[size_t(needIndex(s->plan, id))].seats.size(), size_t(2));
-        QCOMPARE(s->bindings.needs[size_t(needIndex(s->plan, id))].seats.size(), size_t(1));
+        QCOMPARE(before->bindings.needs[needIndex(s->plan, id)].seats.size(), size_t(2));
+        QCOMPARE(s->bindings.needs[needIndex(s->plan, id)].seats.size(), size_t(1));
     }
 };
 

@@ -56,14 +56,14 @@ class FindingsTest : public QObject {
     {
         LoadedPlan work = with(demo(), SetGoal{"uplink", "interrupt", "receive"});
         const auto s = run(work);
-        const Setting& tick = s->settings[size_t(needIndex(work.plan, "tick"))];
+        const Setting& tick = s->settings[needIndex(work.plan, "tick")];
         Device device = *work.device;
-        const int port = s->bindings.needs[size_t(needIndex(work.plan, "uplink"))].instance,
+        const int port = s->bindings.needs[needIndex(work.plan, "uplink")].instance,
                   timer = tick.events.at(0).instance;
-        for (auto& [event, number] : device.instances[size_t(timer)].interrupts)
-            number = device.instances[size_t(port)].interrupts.begin()->second;
+        for (auto& [event, number] : device.instances[timer].interrupts)
+            number = device.instances[port].interrupts.begin()->second;
         if (flagless)
-            device.blocks[size_t(device.instances[size_t(timer)].block)].roles.erase(tick.events.at(0).flag);
+            device.blocks[device.instances[timer].block].roles.erase(tick.events.at(0).flag);
         work.device = std::make_shared<const Device>(std::move(device));
         return work;
     }
@@ -117,7 +117,7 @@ private Q_SLOTS:
             LoadedPlan work = demo("pump-hall-a-done");
             Device device = *work.device;
             // The set point is the helper's.
-            device.instances[size_t(device.findInstance("LVL0"))].fences.front().admits = {{0, {"LEAD"}},
+            device.instances[device.findInstance("LVL0")].fences.front().admits = {{0, {"LEAD"}},
                                                                                            {1, {admits}}};
             work.device = std::make_shared<const Device>(std::move(device));
             return work;

@@ -30,8 +30,8 @@ class PadRulesTest : public QObject {
     static const PadSetup* setupOf(const Snapshot& s, const char* need, const char* signal)
     {
         for (const PadSetup& setup : s.pads)
-            if (s.plan.needs[size_t(setup.need)].id == need &&
-                s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal.id == signal)
+            if (s.plan.needs[setup.need].id == need &&
+                s.bindings.needs[setup.need].seats[size_t(setup.seat)].signal.id == signal)
                 return &setup;
         return nullptr;
     }
@@ -99,8 +99,8 @@ private Q_SLOTS:
         QVERIFY(setupOf(*fast, "log-flash", "sck")->fast);
         // The field follows.
         const FieldRef edges = fast->device->roleField(
-            fast->device->pads[size_t(setupOf(*fast, "log-flash", "sck")->pad)].port,
-            "speed" + std::to_string(fast->device->pads[size_t(setupOf(*fast, "log-flash", "sck")->pad)].bit));
+            fast->device->pads[setupOf(*fast, "log-flash", "sck")->pad].port,
+            "speed" + std::to_string(fast->device->pads[setupOf(*fast, "log-flash", "sck")->pad].bit));
         QVERIFY(edges.valid());
         QCOMPARE(fast->image.codeOf(*fast->device, edges), 0u);
         const auto slow =
@@ -116,7 +116,7 @@ private Q_SLOTS:
         volts.volts = Voltage(Rational(361, 100));
         const auto s = run(knowing("uplink-modem", "txd", volts));
         QCOMPARE(hasFinding(*s, "PAD-03", "uplink"),
-                 !s->device->pads[size_t(setupOf(*s, "uplink", "rx")->pad)].fiveVolt);
+                 !s->device->pads[setupOf(*s, "uplink", "rx")->pad].fiveVolt);
         // A tolerant pad bears 5.5 V, and no more.
         LoadedPlan tolerant = demo();
         Device device = *tolerant.device;
@@ -159,7 +159,7 @@ private Q_SLOTS:
         load.current = Current(Rational(4, 1000));
         LoadedPlan work = demo("pump-hall-a-done");
         const int free = work.device->findPad("W24");
-        QVERIFY(free >= 0 && work.device->pads[size_t(free)].weak);
+        QVERIFY(free >= 0 && work.device->pads[free].weak);
         for (Need& need : work.plan.needs)
             if (need.kind == "gpio" && goalIs(need, "direction", "output")) {
                 need.binding.pads["pin"] = "W24";
@@ -230,7 +230,7 @@ private Q_SLOTS:
         const int lid = needIndex(s->plan, "lid-switch");
         for (const Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, lid, "pin"))
             if (option.cost == Option::Cost::Free)
-                COMPARE_TEXT(s->device->pads[size_t(option.pad)].name, "PA2");
+                COMPARE_TEXT(s->device->pads[option.pad].name, "PA2");
         Plan open = s->plan;
         open.need("lid-switch")->binding = {};
         const Expected<Edit> bound = bindNeed(*s->device, *s->board, open, "lid-switch");
@@ -248,8 +248,8 @@ private Q_SLOTS:
         QVERIFY(setupOf(*s, "uplink", "tx")->openDrain && setupOf(*s, "uplink", "tx")->isSaid("open_drain") &&
                 !setupOf(*s, "uplink", "tx")->isSaid("pull"));
         const int pad = setupOf(*s, "uplink", "rx")->pad;
-        const FieldRef pull = s->device->roleField(s->device->pads[size_t(pad)].port,
-                                                   "pull" + std::to_string(s->device->pads[size_t(pad)].bit));
+        const FieldRef pull = s->device->roleField(s->device->pads[pad].port,
+                                                   "pull" + std::to_string(s->device->pads[pad].bit));
         QCOMPARE(s->image.codeOf(*s->device, pull), 2u);
         // For a port's bit the same words are the need's own goals: one truth.
         const Need& lid = *s->plan.need("lid-switch");

@@ -26,12 +26,12 @@ public:
     }
     bool on(int clock) const
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         return !node.enable.valid() || code(node.enable.ref) == node.enable.code;
     }
     int input(int clock) const
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         if (node.isSource())
             return -1;
         if (node.type != ClockNode::Type::Select)
@@ -43,7 +43,7 @@ public:
     }
     double factor(int clock) const
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         if (!node.control.valid())
             return double(node.resetValue) / double(node.unit);
         const double whole = double(node.encoding.decode(code(node.control)).value_or(0));
@@ -53,7 +53,7 @@ public:
     /// 0 while it stands still.
     double rate(int clock) const
     {
-        const ClockNode& node = device_.clocks[size_t(clock)];
+        const ClockNode& node = device_.clocks[clock];
         if (!on(clock))
             return 0;
         if (node.isSource()) {
@@ -116,7 +116,7 @@ public:
                 (!switches && step.coreRate.toDouble() > rate(device_.cpuClock()) * (1 + 1e-9)))
                 return "a time-out counted at " + std::to_string(step.coreRate.toDouble()) + where;
             for (int i = 0; i < int(device_.clocks.size()); ++i)
-                if (const ClockNode& node = device_.clocks[size_t(i)];
+                if (const ClockNode& node = device_.clocks[i];
                     node.ready.valid() && node.ready.ref == step.fields.front().ref && rate(i) <= 0)
                     return node.name + " is polled but cannot come" + where;
             return {};
@@ -128,19 +128,19 @@ public:
                 return "written before it is unlocked" + where;
         std::vector<std::pair<int, double>> before;
         for (int i = 0; i < int(device_.clocks.size()); ++i)
-            if (!device_.clocks[size_t(i)].frozenBy.empty())
+            if (!device_.clocks[i].frozenBy.empty())
                 before.emplace_back(i,
-                                    device_.clocks[size_t(i)].type == ClockNode::Type::Select ? input(i) : factor(i));
+                                    device_.clocks[i].type == ClockNode::Type::Select ? input(i) : factor(i));
         const auto key = std::pair(step.instance, step.reg);
         const std::uint32_t word =
-            words_.contains(key) ? words_[key] : device_.blockOf(step.instance).registers[size_t(step.reg)].reset;
+            words_.contains(key) ? words_[key] : device_.blockOf(step.instance).registers[step.reg].reset;
         const std::uint32_t mask = step.kind == Step::Kind::Write ? ~0u : step.mask;
         words_[key] = (word & ~mask) | (step.value & mask);
         for (const auto& [clock, was] : before)
-            for (const int by : device_.clocks[size_t(clock)].frozenBy)
-                if (on(by) && (device_.clocks[size_t(clock)].type == ClockNode::Type::Select ? input(clock)
+            for (const int by : device_.clocks[clock].frozenBy)
+                if (on(by) && (device_.clocks[clock].type == ClockNode::Type::Select ? input(clock)
                                                                                              : factor(clock)) != was)
-                    return device_.clocks[size_t(clock)].name + " is changed while " + device_.clocks[size_t(by)].name +
+                    return device_.clocks[clock].name + " is changed while " + device_.clocks[by].name +
                            " is on" + where;
         return {};
     }
@@ -152,7 +152,7 @@ public:
         if (now < 0)
             return "the regulator is nowhere";
         for (int i = 0; i < int(device_.clocks.size()); ++i) {
-            const ClockNode& node = device_.clocks[size_t(i)];
+            const ClockNode& node = device_.clocks[i];
             const double is = rate(i);
             if (is <= 0 || (node.tier == "kernel" && !live[size_t(i)]))
                 continue;
@@ -238,7 +238,7 @@ class ClockStepsTest : public QObject {
             return std::find(list.begin(), list.end(), item) != list.end();
         };
         for (int i = 0; i < int(device.clocks.size()); ++i) {
-            const ClockNode& node = device.clocks[size_t(i)];
+            const ClockNode& node = device.clocks[i];
             // Sources and multipliers stop; a divider that can be switched keeps its switch.
             if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply))
                 continue;
@@ -254,7 +254,7 @@ class ClockStepsTest : public QObject {
         for (int i = device.cpuClock(); i >= 0 && mode.wakesSelects.empty(); i = chip.input(i))
             turned.push_back(i);
         for (const int i : turned) {
-            const ClockNode& node = device.clocks[size_t(i)];
+            const ClockNode& node = device.clocks[i];
             const auto choice = std::find_if(node.inputs.begin(), node.inputs.end(),
                                              [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
             if (node.type == ClockNode::Type::Select && choice != node.inputs.end()) {

@@ -209,7 +209,7 @@ private Q_SLOTS:
                     if (s->device->instances[i].gate.valid() &&
                         s->device->instances[i].gate == FieldCode{write.ref, write.code})
                         open.insert(int(i));
-            if (s->device->instances[size_t(step.instance)].gate.valid())
+            if (s->device->instances[step.instance].gate.valid())
                 QVERIFY2(open.contains(step.instance), step.why.c_str());
         }
     }
@@ -223,8 +223,8 @@ private Q_SLOTS:
             for (const PadSetup& setup : s->pads) {
                 if (!isHandedOver(s->bindings, s->settings, setup))
                     continue;
-                const FieldRef function = s->device->pads[size_t(setup.pad)].function;
-                const int instance = s->bindings.needs[size_t(setup.need)].instance;
+                const FieldRef function = s->device->pads[setup.pad].function;
+                const int instance = s->bindings.needs[setup.need].instance;
                 bool led = false;
                 for (const Step& step : s->image.steps) {
                     for (const FieldWrite& write : step.fields)

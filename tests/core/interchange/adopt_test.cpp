@@ -27,8 +27,8 @@ class AdoptTest : public QObject {
     {
         std::string out;
         for (const RegisterValue& value : s.image.registers)
-            out += fmt::format(fmt::runtime(form), s.device->instances[size_t(value.instance)].name,
-                               s.device->blockOf(value.instance).registers[size_t(value.reg)].name, value.value,
+            out += fmt::format(fmt::runtime(form), s.device->instances[value.instance].name,
+                               s.device->blockOf(value.instance).registers[value.reg].name, value.value,
                                s.device->addressOf(value.instance, value.reg));
         return out;
     }
@@ -52,7 +52,7 @@ class AdoptTest : public QObject {
     {
         QStringList out;
         for (const RegisterValue& value : was.image.registers) {
-            const Register& reg = was.device->blockOf(value.instance).registers[size_t(value.reg)];
+            const Register& reg = was.device->blockOf(value.instance).registers[value.reg];
             for (size_t f = 0; f < reg.fields.size(); ++f) {
                 const FieldRef ref{value.instance, value.reg, int(f)};
                 const std::uint32_t a = reg.fields[f].in(value.value), b = is.image.codeOf(*is.device, ref);

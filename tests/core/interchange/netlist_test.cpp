@@ -523,7 +523,7 @@ private Q_SLOTS:
             const auto& read = registers->sections.value();
             int fields = 0;
             for (const Instance& instance : device->instances) {
-                const Block& block = device->blocks[size_t(instance.block)];
+                const Block& block = device->blocks[instance.block];
                 if (block.registers.empty() || !read["instances"].contains(instance.name))
                     continue;
                 const auto& there =

@@ -14,7 +14,7 @@ class CanTest : public QObject {
 
     static std::uint32_t baseOf(const Snapshot& s, const char* need)
     {
-        return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base;
+        return s.device->instances[s.bindings.needs[needIndex(s.plan, need)].instance].base;
     }
     static std::uint32_t valueAt(const Snapshot& s, std::uint32_t address)
     {
@@ -316,7 +316,7 @@ private Q_SLOTS:
         const std::uint32_t mode = valueAt(*s, base), data = valueAt(*s, base + 0x0C), echo = valueAt(*s, base + 0x10);
         QCOMPARE(mode >> 27 & 3, 3u);
         const std::uint32_t quanta = 1 + ((data & 0x1F) + 1) + ((data >> 8 & 7) + 1), scale = (data >> 16 & 15) + 1;
-        const double kernel = s->rates.clocks[size_t(s->device->findClock("CANK"))].rate.value.toDouble();
+        const double kernel = s->rates.clocks[s->device->findClock("CANK")].rate.value.toDouble();
         QCOMPARE(kernel / double(quanta * scale), 2e6);
         QCOMPARE(echo, 0u); // 0.8 of 500 ns is later than 255 ns
         const auto quick = run(with(work, SetGoal{id, "data_rate", "4 Mbit/s"}));

@@ -38,7 +38,7 @@ class DivisionTest : public QObject {
     }
     static const Setting& settingOf(const Snapshot& s, const char* need)
     {
-        return s.settings[size_t(needIndex(s.plan, need))];
+        return s.settings[needIndex(s.plan, need)];
     }
     static const Achieved* rowOf(const Setting& setting, const std::string& title)
     {
@@ -101,7 +101,7 @@ private Q_SLOTS:
             const auto s = run(with(work, SetGoal{"tick", "period", text}));
             const Setting& setting = settingOf(*s, "tick");
             const double clock =
-                family.clock > 0 ? family.clock : s->rates.clocks[size_t(setting.kernel)].rate.toDouble();
+                family.clock > 0 ? family.clock : s->rates.clocks[setting.kernel].rate.toDouble();
             const double wanted = double(std::llround(seconds * 1e9)) / 1e9 * clock;
             if (!setting.computed) {
                 QVERIFY2(wanted < 2, text.c_str());
@@ -163,7 +163,7 @@ private Q_SLOTS:
         QVERIFY2(rehearsed(*s).empty(), rehearsed(*s).c_str());
         // It is as accurate as what it counts, and wakes from nothing that stops that.
         const size_t index = size_t(needIndex(s->plan, "hourly"));
-        QVERIFY(s->accuracy[index].given == s->accuracy[size_t(needIndex(s->plan, "tick"))].given);
+        QVERIFY(s->accuracy[index].given == s->accuracy[needIndex(s->plan, "tick")].given);
         const LowPowerMode& stop = s->device->modes.back();
         const std::vector<NeedIndex> working = modeState(*s->device, s->plan, s->bindings, s->rates, stop).working;
         QVERIFY(std::find(working.begin(), working.end(), int(index)) == working.end());
@@ -385,7 +385,7 @@ private Q_SLOTS:
             const auto s = run(with(demo(), SetGoal{"gate-bridge", "duty1", pulse}));
             const Setting& setting = settingOf(*s, "gate-bridge");
             const double asked = toNumber(pulse) * (std::string(pulse).find("us") != std::string::npos ? 1e-6 : 1);
-            const int channel = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))].seats.front().channel;
+            const int channel = s->bindings.needs[needIndex(s->plan, "gate-bridge")].seats.front().channel;
             // Centre aligned at 150 MHz: the pulse is twice the compare value.
             const double got = 2 * double(*setting.role("compare" + std::to_string(channel))) *
                                double(*setting.role("prescaler")) / 150e6;
@@ -452,7 +452,7 @@ private Q_SLOTS:
                         continue;
                     const auto s = run(tried);
                     const bool bound =
-                        s->bindings.needs[size_t(needIndex(s->plan, need.id))].state == BoundNeed::State::Bound;
+                        s->bindings.needs[needIndex(s->plan, need.id)].state == BoundNeed::State::Bound;
                     if (bound && std::none_of(s->findings.begin(), s->findings.end(), [](const Finding& finding) {
                             return finding.severity == Finding::Severity::Error;
                         })) {

@@ -15,7 +15,7 @@ class SpiTest : public QObject {
 
     static const Setting& settingOf(const Snapshot& s, const char* need)
     {
-        return s.settings[size_t(needIndex(s.plan, need))];
+        return s.settings[needIndex(s.plan, need)];
     }
     static uint32_t bits(uint32_t address, int high, int low)
     {
@@ -77,7 +77,7 @@ private Q_SLOTS:
             const double wanted = std::pow(10, 3.5 + double(random() % 10000) / 10000 * 4.3);
             const auto s = run(with(work, SetGoal{"log-flash", "rate", std::to_string(long(wanted)) + " Hz"}));
             const Setting& setting = settingOf(*s, "log-flash");
-            const ClockState& kernel = s->rates.clocks[size_t(setting.kernel)];
+            const ClockState& kernel = s->rates.clocks[setting.kernel];
             const double fastest = kernel.rate.toDouble() * (1 + kernel.tolerance.high.value.toDouble() * 1e-6);
             double best = 0;
             for (const double factor : factorsOf(plan.toStdString()))
@@ -131,7 +131,7 @@ private Q_SLOTS:
             with(with(demo(), SetGoal{"log-flash", "order", "least first"}), SetGoal{"log-flash", "dma", "transmit"});
         work.plan.need("log-flash")->binding.dma = {{"TX", 5}};
         const auto s = run(work);
-        QVERIFY(s->bindings.needs[size_t(needIndex(s->plan, "log-flash"))].state == BoundNeed::State::Bound);
+        QVERIFY(s->bindings.needs[needIndex(s->plan, "log-flash")].state == BoundNeed::State::Bound);
         const std::string instance = s->plan.need("log-flash")->binding.instance;
         for (const auto& [field, code] : {std::pair{".CTL.LSBF", 1u}, {".CTL.TXDMA", 1u}, {".CTL.RXDMA", 0u}})
             QCOMPARE(s->image.codeOf(*s->device, *s->device->findField(instance + field)), code);
@@ -168,7 +168,7 @@ private Q_SLOTS:
         const Compiled code(*s);
         const Chip chip(*s->device);
         const uint32_t base =
-            s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "log-flash"))].instance)].base;
+            s->device->instances[s->bindings.needs[needIndex(s->plan, "log-flash")].instance].base;
         Chip::at(base + 8) = 3; // RXF and TXE
         code.find<void()>("sluice_log_flash_bring_up")();
         QCOMPARE(bits(base, 0, 0), 0u); // off before start

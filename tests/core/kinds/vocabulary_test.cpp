@@ -180,9 +180,9 @@ private Q_SLOTS:
                                    with(demo(), SetPin{"uplink", "rx", "pull", "up"}));
         const auto plain = run(with(demo(), SetPin{"uplink", "rx", "pull", "up"}));
         const std::string pad = plain->plan.need("uplink")->binding.pads.at("rx");
-        const Pad& facts = plain->device->pads[size_t(plain->device->findPad(pad))];
+        const Pad& facts = plain->device->pads[plain->device->findPad(pad)];
         const std::string field =
-            plain->device->instances[size_t(facts.port)].name + ".CFG" + std::to_string(facts.bit) + ".PULL";
+            plain->device->instances[facts.port].name + ".CFG" + std::to_string(facts.bit) + ".PULL";
         QCOMPARE(codeOf(*plain, field.c_str()), 1u);
         QCOMPARE(codeOf(*swapped, field.c_str()), 2u);
         // So does an encoding: none 3, up 0, down 1.

@@ -14,7 +14,7 @@ class PinsTest : public QObject {
     static bool connected(const Device& device, const std::string& pad, const std::string& signal)
     {
         for (const Route& route : device.routes)
-            if (device.pads[size_t(route.pad)].name == pad && device.signalName(route) == signal)
+            if (device.pads[route.pad].name == pad && device.signalName(route) == signal)
                 return true;
         return false;
     }
@@ -90,10 +90,10 @@ private Q_SLOTS:
         // Leaving out fewer of them would not do, and the board's own need is not the one that stays open.
         int controllers = 0;
         for (const Instance& instance : many.device->instances)
-            controllers += instance.block >= 0 && many.device->blocks[size_t(instance.block)].kind == "can";
+            controllers += instance.block >= 0 && many.device->blocks[instance.block].kind == "can";
         QCOMPARE(int(some->left.size()), 9 - controllers);
         for (const auto& [need, why] : some->left)
-            QVERIFY(many.plan.needs[size_t(need)].id.starts_with("port"));
+            QVERIFY(many.plan.needs[need].id.starts_with("port"));
     }
 
     void bindLeavesOthersAlone()
@@ -146,7 +146,7 @@ private Q_SLOTS:
         QCOMPARE(t->bindings.contests.size(), size_t(1));
         COMPARE_TEXT(nameOf(*t->device, t->bindings.contests[0].resource),
                      QString::fromStdString(copy.binding.instance));
-        QCOMPARE(t->bindings.needs[size_t(needIndex(two.plan, "uplink"))].state, BoundNeed::State::Contested);
+        QCOMPARE(t->bindings.needs[needIndex(two.plan, "uplink")].state, BoundNeed::State::Contested);
     }
 
     void pairMustShareAChannel()
@@ -167,13 +167,13 @@ private Q_SLOTS:
         const int need = needIndex(work.plan, "uplink");
         std::set<std::string> expected;
         for (const Route& route : work.device->routes)
-            if (work.device->instances[size_t(route.instance)].name.starts_with("UART") &&
+            if (work.device->instances[route.instance].name.starts_with("UART") &&
                 work.device->signalName(route).ends_with(".CTS"))
-                expected.insert(work.device->pads[size_t(route.pad)].name + " " +
-                                work.device->instances[size_t(route.instance)].name);
+                expected.insert(work.device->pads[route.pad].name + " " +
+                                work.device->instances[route.instance].name);
         std::set<std::string> found;
         for (const Option& o : optionsFor(*s->device, *s->board, s->plan, s->bindings, need, "cts")) {
-            found.insert(work.device->pads[size_t(o.pad)].name + " " + work.device->instances[size_t(o.instance)].name);
+            found.insert(work.device->pads[o.pad].name + " " + work.device->instances[o.instance].name);
             QVERIFY(!o.reason.empty());
             // What an option promises is what taking it does.
             if (o.cost == Option::Cost::Free || o.cost == Option::Cost::Moves) {
@@ -198,7 +198,7 @@ private Q_SLOTS:
         const auto s = run(work);
         for (const Option& o :
              optionsFor(*s->device, *s->board, s->plan, s->bindings, needIndex(work.plan, "lid-switch"), "pin"))
-            if (s->board->nets.contains(s->device->pads[size_t(o.pad)].name))
+            if (s->board->nets.contains(s->device->pads[o.pad].name))
                 QCOMPARE(o.cost, Option::Cost::Impossible);
         work = with(demo(), SetHold{holdOfNeed("uplink"), true});
         const auto held = run(work);

@@ -226,7 +226,7 @@ class PlacementByRuleTest : public QObject {
     static void isLawful(const Device& device, Plan plan, const Placement& way)
     {
         for (const auto& [need, binding] : way.bindings)
-            plan.needs[size_t(need)].binding = binding;
+            plan.needs[need].binding = binding;
         QCOMPARE(bind(device, plan).count(BoundNeed::State::Bound), int(plan.needs.size()));
     }
 

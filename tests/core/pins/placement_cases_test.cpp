@@ -46,7 +46,7 @@ class PlacementCasesTest : public QObject {
     {
         Plan plan = work.plan;
         for (const auto& [need, binding] : way.bindings)
-            plan.needs[size_t(need)].binding = binding;
+            plan.needs[need].binding = binding;
         QCOMPARE(bind(*work.device, plan).count(BoundNeed::State::Contested), 0);
     }
 
@@ -74,7 +74,7 @@ private Q_SLOTS:
         for (const int spared : result.culprits) {
             std::vector<NeedIndex> rest = result.culprits;
             std::erase(rest, spared);
-            QVERIFY2(!bindAll(work, rest).ways.empty(), work.plan.needs[size_t(spared)].id.c_str());
+            QVERIFY2(!bindAll(work, rest).ways.empty(), work.plan.needs[spared].id.c_str());
         }
     }
 
@@ -194,7 +194,7 @@ private Q_SLOTS:
         const PlacementResult result = untangled(work, 1);
         QCOMPARE(result.ways.size(), size_t(1));
         QCOMPARE(result.ways.front().bindings.size(), size_t(1));
-        COMPARE_TEXT(work.plan.needs[size_t(result.ways.front().bindings.front().first)].id, mover);
+        COMPARE_TEXT(work.plan.needs[result.ways.front().bindings.front().first].id, mover);
         isLawful(work, result.ways.front());
     }
 
@@ -205,7 +205,7 @@ private Q_SLOTS:
         QVERIFY(result.ways.empty() && result.proven && result.minimal);
         std::set<std::string> names;
         for (const int need : result.culprits)
-            names.insert(work.plan.needs[size_t(need)].id);
+            names.insert(work.plan.needs[need].id);
         QVERIFY((names == std::set<std::string>{"need2", "need4", "need5"}));
     }
 };

@@ -123,7 +123,7 @@ class PlacementTest : public QObject {
                         who.emplace_back(n, signal);
             for (const auto& one : who)
                 if (const int pad = at(c, plan, one); pad >= 0 && counts(one) && !(rules && frees(one))) {
-                    const bool listedHere = w.pads.contains(c.device->pads[size_t(pad)].name);
+                    const bool listedHere = w.pads.contains(c.device->pads[pad].name);
                     broken += w.kind == Kind::KeepFree  ? listedHere
                               : w.kind == Kind::Side    ? side(pad) != w.side
                               : w.kind == Kind::NotSide ? side(pad) == w.side
@@ -260,7 +260,7 @@ class PlacementTest : public QObject {
                                           -1,
                                           {{picks, std::uint32_t(combination)}},
                                           -1};
-                        d.pads[size_t(pad)].routes.push_back(int(d.routes.size()));
+                        d.pads[pad].routes.push_back(int(d.routes.size()));
                         d.routes.push_back(route);
                     }
                 }
@@ -274,7 +274,7 @@ class PlacementTest : public QObject {
                         route.group = int(random() % 2);
                     if (random() % 2)
                         route.selects.push_back({{0, 0, int(random() % 2)}, std::uint32_t(random() % 3)});
-                    d.pads[size_t(route.pad)].routes.push_back(int(d.routes.size()));
+                    d.pads[route.pad].routes.push_back(int(d.routes.size()));
                     d.routes.push_back(route);
                 }
         }
@@ -294,7 +294,7 @@ class PlacementTest : public QObject {
                                       -1,
                                       {},
                                       -1};
-                    d.pads[size_t(route.pad)].routes.push_back(int(d.routes.size()));
+                    d.pads[route.pad].routes.push_back(int(d.routes.size()));
                     d.routes.push_back(route);
                 }
         }
@@ -408,7 +408,7 @@ class PlacementTest : public QObject {
         if (need.kind != "gpio") {
             instances.clear();
             for (const Instance& instance : c.device->instances)
-                if (c.device->blocks[size_t(instance.block)].kind == (need.kind == "uart" ? "uart" : "timer"))
+                if (c.device->blocks[instance.block].kind == (need.kind == "uart" ? "uart" : "timer"))
                     instances.push_back(instance.name);
         }
         // By which channel, where the pads alone do not say it: each may be named.
@@ -497,16 +497,16 @@ class PlacementTest : public QObject {
                 const bool out =
                     need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalIs(need, "direction", "output");
                 if (const TerminalFact* fact = terminalFact(c.board, need, signal); fact && out) {
-                    const auto& drives = c.device->pads[size_t(pad)].drives;
+                    const auto& drives = c.device->pads[pad].drives;
                     cost.unfit += !drives.empty() && drives.back() < fact->current;
                 }
-                cost.scarce += demand[size_t(pad)] + (c.device->pads[size_t(pad)].weak && out ? 10 : 0);
-                cost.debug += !c.device->pads[size_t(pad)].resetClaim.empty();
+                cost.scarce += demand[size_t(pad)] + (c.device->pads[pad].weak && out ? 10 : 0);
+                cost.debug += !c.device->pads[pad].resetClaim.empty();
             }
             // An instance that can more than is asked for is kept for others.
             if (placed && !need.binding.instance.empty())
                 cost.scarce += std::max(
-                    0, int(c.device->instances[size_t(c.device->findInstance(need.binding.instance))].signals.size()) -
+                    0, int(c.device->instances[c.device->findInstance(need.binding.instance)].signals.size()) -
                            int(signalsOf(need).size()));
             cost.moved += wasBound && moved;
             cost.splits += std::max(0, int(ownSides.size()) - 1);
@@ -594,7 +594,7 @@ class PlacementTest : public QObject {
         const std::vector<int> demand = padDemand(*c.device, c.plan, before, wanted);
         std::vector<std::vector<Binding>> ways;
         for (const int v : vars) {
-            const Need& need = c.plan.needs[size_t(v)];
+            const Need& need = c.plan.needs[v];
             std::vector<Binding> all = waysOf(c, need);
             // What is held stays as far as it is chosen.
             const bool held = c.plan.held(holdOfNeed(need.id));
@@ -607,7 +607,7 @@ class PlacementTest : public QObject {
                 });
             });
             // Who stands on a pad that the board has routed elsewhere is not moved for that alone.
-            if (before.needs[size_t(v)].state != BoundNeed::State::Open &&
+            if (before.needs[v].state != BoundNeed::State::Open &&
                 std::find(all.begin(), all.end(), need.binding) == all.end())
                 all.push_back(need.binding);
             ways.push_back(std::move(all));
@@ -621,11 +621,11 @@ class PlacementTest : public QObject {
             Plan trial;
             trial.holds = c.plan.holds;
             for (const int n : stay)
-                trial.needs.push_back(c.plan.needs[size_t(n)]);
+                trial.needs.push_back(c.plan.needs[n]);
             Plan full = c.plan;
             for (size_t v = 0; v < vars.size(); ++v) {
-                Need need = c.plan.needs[size_t(vars[v])];
-                need.binding = full.needs[size_t(vars[v])].binding = ways[v][at[v]];
+                Need need = c.plan.needs[vars[v]];
+                need.binding = full.needs[vars[v]].binding = ways[v][at[v]];
                 trial.needs.push_back(need);
             }
             const Bindings bound = bind(*c.device, trial);
@@ -633,8 +633,8 @@ class PlacementTest : public QObject {
             // Who was contested with a part of what it needs may keep that part, without contest.
             for (size_t v = 0; v < vars.size(); ++v) {
                 const BoundNeed::State state = bound.needs[stay.size() + v].state;
-                const bool keeps = before.needs[size_t(vars[v])].state == BoundNeed::State::Contested &&
-                                   ways[v][at[v]] == c.plan.needs[size_t(vars[v])].binding;
+                const bool keeps = before.needs[vars[v]].state == BoundNeed::State::Contested &&
+                                   ways[v][at[v]] == c.plan.needs[vars[v]].binding;
                 clean = clean && (state == BoundNeed::State::Bound || (keeps && state == BoundNeed::State::Open));
             }
             // Rules, among those who take part.
@@ -713,11 +713,11 @@ private Q_SLOTS:
                 // What stays is the same for all; only what is placed is weighed, so sides of those that stay drop out.
                 Plan after = c.plan;
                 for (const auto& [need, binding] : result.ways[0].bindings)
-                    after.needs[size_t(need)].binding = binding;
+                    after.needs[need].binding = binding;
                 const PlacementCost own = costOf(c, after, padDemand(*c.device, c.plan, bound, open), bound, open);
                 const Bindings then = bind(*c.device, after);
                 for (const int n : open)
-                    QVERIFY2(then.needs[size_t(n)].state == BoundNeed::State::Bound, told(c, after).c_str());
+                    QVERIFY2(then.needs[n].state == BoundNeed::State::Bound, told(c, after).c_str());
                 QVERIFY2(cost == own && own == best.cost,
                          (shown(cost) + shown(own) + shown(best.cost) + told(c, after)).c_str());
                 QVERIFY(result.ways[0].proof.proven(cost));
@@ -771,7 +771,7 @@ private Q_SLOTS:
             // What holds keep in contention nobody can mend; such cases are another question.
             Plan heldOnly;
             for (const int n : fixed)
-                heldOnly.needs.push_back(c.plan.needs[size_t(n)]);
+                heldOnly.needs.push_back(c.plan.needs[n]);
             if (!bind(*c.device, heldOnly).contests.empty())
                 continue;
             const PlacementResult result =
@@ -781,7 +781,7 @@ private Q_SLOTS:
             Plan shownPlan = c.plan;
             if (!result.ways.empty())
                 for (const auto& [need, binding] : result.ways[0].bindings)
-                    shownPlan.needs[size_t(need)].binding = binding;
+                    shownPlan.needs[need].binding = binding;
             QVERIFY2(!result.ways.empty() == best.any,
                      (std::string(best.any ? "there is one: " + shown(best.cost) : "there is none") + told(c, c.plan) +
                       told(c, shownPlan))
@@ -794,7 +794,7 @@ private Q_SLOTS:
             moved += best.cost.moved > 0;
             Plan after = c.plan;
             for (const auto& [need, binding] : result.ways[0].bindings)
-                after.needs[size_t(need)].binding = binding;
+                after.needs[need].binding = binding;
             QVERIFY2(result.ways[0].cost == best.cost,
                      (shown(result.ways[0].cost) + shown(best.cost) + told(c, c.plan) + told(c, after)).c_str());
             QVERIFY(result.ways[0].proof.proven(best.cost));
@@ -839,7 +839,7 @@ private Q_SLOTS:
         timer.signals = {{"CH1", InstanceSignal::Direction::Out}, {"CH2", InstanceSignal::Direction::Out}};
         d.instances.insert(d.instances.end(), {serial, timer});
         for (const auto& [pad, instance, signal] : {std::tuple{1, 2, 0}, {3, 2, 1}, {4, 2, 1}, {0, 3, 0}, {3, 3, 1}}) {
-            d.pads[size_t(pad)].routes.push_back(int(d.routes.size()));
+            d.pads[pad].routes.push_back(int(d.routes.size()));
             d.routes.push_back({pad, instance, signal, Route::Mechanism::GroupRemap, -1, {}, -1});
         }
         Case c{std::make_shared<const Device>(d), {}, {}};
@@ -876,7 +876,7 @@ private Q_SLOTS:
         QCOMPARE(result.ways[0].cost.moved, 0);
         std::map<std::string, Binding> then;
         for (const auto& [need, binding] : result.ways[0].bindings)
-            then[work.plan.needs[size_t(need)].id] = binding;
+            then[work.plan.needs[need].id] = binding;
         COMPARE_TEXT(then["uplink"].pads["tx"], "PC4");
         COMPARE_TEXT(then["level-probes"].instance, "I2C1");
     }
@@ -892,7 +892,7 @@ private Q_SLOTS:
                         result.ways[i].bindings != result.ways[i - 1].bindings);
             Plan after = work.plan;
             for (const auto& [need, binding] : result.ways[i].bindings)
-                after.needs[size_t(need)].binding = binding;
+                after.needs[need].binding = binding;
             QVERIFY(bind(*work.device, after).contests.empty());
         }
         // Three contests; line 6 and the two pads need one move each.
@@ -939,7 +939,7 @@ private Q_SLOTS:
         QVERIFY(!result.ways.empty());
         std::set<std::string> moved;
         for (const auto& [need, binding] : result.ways[0].bindings)
-            moved.insert(work.plan.needs[size_t(need)].id);
+            moved.insert(work.plan.needs[need].id);
         QVERIFY(moved == (std::set<std::string>{"probe-alert", "frost-heater", "lid-switch"}));
         // With both sides of a contest held there is no way, and they are named.
         work.plan.holds.insert(holdOfNeed("lid-switch"));

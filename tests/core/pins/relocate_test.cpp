@@ -80,7 +80,7 @@ private Q_SLOTS:
                 QVERIFY2(after->bindings.contests.empty(), (where + findingsText(*after)).c_str());
                 for (const Relocation::Item& item : there.items)
                     if (item.fate == Relocation::Fate::Stays || item.fate == Relocation::Fate::Moves)
-                        QVERIFY2(after->bindings.needs[size_t(needIndex(*next, item.need))].state ==
+                        QVERIFY2(after->bindings.needs[needIndex(*next, item.need)].state ==
                                      BoundNeed::State::Bound,
                                  (where + item.need).c_str());
                 // The file of the moved plan can be read again.
@@ -168,7 +168,7 @@ private Q_SLOTS:
         int made = 0, impossible = 0;
         for (const char* id : {"lid-switch", "uplink", "beacon", "rain-tipper"}) {
             const int need = needIndex(s->plan, id);
-            const std::string signal = s->bindings.needs[size_t(need)].seats[0].signal.id;
+            const std::string signal = s->bindings.needs[need].seats[0].signal.id;
             for (Option option : optionsFor(*s->device, *s->board, s->plan, s->bindings, need, signal)) {
                 if (option.cost != Option::Cost::Contends)
                     continue;
@@ -185,7 +185,7 @@ private Q_SLOTS:
                 const Expected<Plan> after = applied(s->plan, room->edit);
                 QVERIFY(after);
                 COMPARE_TEXT(after->need(id)->binding.pads.at(signal),
-                             QString::fromStdString(s->device->pads[size_t(option.pad)].name));
+                             QString::fromStdString(s->device->pads[option.pad].name));
                 const auto next = computeSnapshot(s->with(*after));
                 QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0,
                          findingsText(*next).c_str());
@@ -217,7 +217,7 @@ private Q_SLOTS:
                 QCOMPARE(options.empty(), kind->instanceKind.empty());
                 int now = 0;
                 for (const InstanceOption& option : options) {
-                    const std::string& name = s->device->instances[size_t(option.instance)].name;
+                    const std::string& name = s->device->instances[option.instance].name;
                     now += option.cost == Option::Cost::Current;
                     QCOMPARE(option.cost == Option::Cost::Current, need.binding.instance == name);
                     QCOMPARE(option.edit.changes.empty(),

@@ -315,9 +315,9 @@ private Q_SLOTS:
         const auto s = run(demo("ditch-meter-d-done"));
         // The fence bus receives by DMA: its channel's router holds the request of its serial unit.
         const int need = needIndex(s->plan, "fence-bus");
-        const Binding& binding = s->plan.needs[size_t(need)].binding;
+        const Binding& binding = s->plan.needs[need].binding;
         const Device& d = *s->device;
-        const auto& links = d.instances[size_t(d.findInstance(binding.instance))].dma.at("RX");
+        const auto& links = d.instances[d.findInstance(binding.instance)].dma.at("RX");
         const FieldRef router = d.requestField(binding.dma.at("RX"));
         QCOMPARE(s->image.codeOf(d, router), links.front().code);
     }

@@ -149,13 +149,13 @@ private Q_SLOTS:
                 for (size_t n = 0; !late && n < s->plan.needs.size(); ++n) {
                     const int instance = s->bindings.needs[n].instance;
                     const ClockIndex kernel =
-                        instance < 0 ? ClockIndex() : s->device->instances[size_t(instance)].kernel;
+                        instance < 0 ? ClockIndex() : s->device->instances[instance].kernel;
                     if (kernel < 0)
                         continue;
                     const std::vector<ClockIndex> path = pathToSource(s->rates, kernel);
                     const bool hangs = std::find(path.begin(), path.end(), fallBack->clock) != path.end();
                     if (policy == OnFailure::GoOn && hangs &&
-                        fallBack->rates.clocks[size_t(kernel)].rate != s->rates.clocks[size_t(kernel)].rate)
+                        fallBack->rates.clocks[kernel].rate != s->rates.clocks[kernel].rate)
                         QVERIFY2(fallBack->left.contains(int(n)), s->plan.needs[n].title.c_str());
                 }
             }
@@ -174,7 +174,7 @@ private Q_SLOTS:
             });
         };
         const auto low = run(with(demo("ditch-meter-d-done"), SetClock{"LOWK", clockSaid("LRC")}));
-        const FieldRef pick = low->device->clocks[size_t(low->device->findClock("LOWK"))].control;
+        const FieldRef pick = low->device->clocks[low->device->findClock("LOWK")].control;
         QVERIFY(low->device->fieldOf(pick).survivesReset);
         QCOMPARE(low->device->resetCode(pick), 0u);
         QVERIFY(writes(*low, pick));
@@ -185,7 +185,7 @@ private Q_SLOTS:
         chip.warmReset();
         QCOMPARE(chip.registers().code(pick), 1u);
         QCOMPARE(chip.registers().code(low->device->roleField(low->device->findInstance("CAL"), "fine")), 77u);
-        const FieldRef tap = low->device->clocks[size_t(low->device->findClock("CPU"))].control;
+        const FieldRef tap = low->device->clocks[low->device->findClock("CPU")].control;
         chip.registers().put(tap, 2);
         chip.warmReset();
         QCOMPARE(chip.registers().code(tap), low->device->resetCode(tap));
@@ -305,7 +305,7 @@ private Q_SLOTS:
                                                                           device.clocks[i].tier != "source")
                         clocks.insert(int(i));
                 for (const int clock : clocks) {
-                    const ClockNode& node = device.clocks[size_t(clock)];
+                    const ClockNode& node = device.clocks[clock];
                     const size_t count =
                         node.type == ClockNode::Type::Select ? node.inputs.size() : node.factors.size();
                     ClockCombination::Term term{clock, {}};
@@ -376,12 +376,12 @@ private Q_SLOTS:
         const LoadedPlan work = demo("pump-hall-a-done");
         const auto s = run(work);
         const auto fenceOf = [](const Snapshot& snapshot, size_t need) {
-            return snapshot.device->instances[size_t(snapshot.bindings.needs[need].instance)].fences.front().field;
+            return snapshot.device->instances[snapshot.bindings.needs[need].instance].fences.front().field;
         };
         int helpers = 0;
         for (size_t n = 0; n < s->plan.needs.size(); ++n)
             if (const int instance = s->bindings.needs[n].instance;
-                instance >= 0 && !s->device->instances[size_t(instance)].fences.empty()) {
+                instance >= 0 && !s->device->instances[instance].fences.empty()) {
                 const bool help = s->plan.needs[n].core == "HELP";
                 QCOMPARE(s->image.codeOf(*s->device, fenceOf(*s, n)), help ? 1u : 0u);
                 helpers += help;
@@ -483,7 +483,7 @@ private Q_SLOTS:
             if (step.kind == Step::Kind::Wait || step.kind == Step::Kind::Copy || doneTwice(i, step.fields.front()))
                 continue;
             std::uint32_t keeps = 0;
-            for (const Field& field : s->device->blockOf(step.instance).registers[size_t(step.reg)].fields)
+            for (const Field& field : s->device->blockOf(step.instance).registers[step.reg].fields)
                 keeps |= field.keepsWrites() ? field.mask() : 0;
             std::uint32_t& word = words
                                       .try_emplace(s->device->addressOf(step.instance, step.reg),

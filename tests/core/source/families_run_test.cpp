@@ -20,8 +20,8 @@ class FamiliesRunTest : public QObject {
     static void compareWithImage(const Snapshot& s, const std::set<std::string>& except = {})
     {
         for (const RegisterValue& value : s.image.registers) {
-            const Register& reg = s.device->blockOf(value.instance).registers[size_t(value.reg)];
-            const std::string name = s.device->instances[size_t(value.instance)].name + "." + reg.name;
+            const Register& reg = s.device->blockOf(value.instance).registers[value.reg];
+            const std::string name = s.device->instances[value.instance].name + "." + reg.name;
             uint32_t kept = 0;
             for (const Field& field : reg.fields)
                 kept |= field.keepsWrites() ? field.mask() : 0;

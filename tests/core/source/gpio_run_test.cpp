@@ -40,7 +40,7 @@ class GpioRunTest : public QObject {
         std::uint32_t word = 0;
         const BoundNeed& bound = s.bindings.needs.back();
         for (size_t i = 0; i < bound.seats.size(); ++i) {
-            const Pad& pad = s.device->pads[size_t(bound.seats[i].pad)];
+            const Pad& pad = s.device->pads[bound.seats[i].pad];
             const FieldRef level = s.device->roleField(pad.port, "level" + std::to_string(pad.bit));
             word |= (Chip::at(s.device->addressOf(level.instance, level.reg)) & s.device->fieldOf(level).mask()) != 0
                         ? 1u << i
@@ -95,10 +95,10 @@ private Q_SLOTS:
             for (const auto& [address, value] : chip.words())
                 before[address] = value;
             write(word);
-            const Pad& first = s->device->pads[size_t(bound.seats[0].pad)];
+            const Pad& first = s->device->pads[bound.seats[0].pad];
             if (const FieldRef set = s->device->roleField(first.port, "set" + std::to_string(first.bit)); set.valid()) {
                 for (size_t i = 0; i < bound.seats.size(); ++i) {
-                    const Pad& pad = s->device->pads[size_t(bound.seats[i].pad)];
+                    const Pad& pad = s->device->pads[bound.seats[i].pad];
                     for (const auto& [role, high] : {std::pair{"set", true}, {"clear", false}}) {
                         const FieldRef ref = s->device->roleField(pad.port, role + std::to_string(pad.bit));
                         QCOMPARE((Chip::at(s->device->addressOf(ref.instance, ref.reg)) &
@@ -112,7 +112,7 @@ private Q_SLOTS:
                 for (const auto& [address, value] : chip.words()) {
                     std::uint32_t mask = 0;
                     for (const Seat& seat : bound.seats) {
-                        const Pad& pad = s->device->pads[size_t(seat.pad)];
+                        const Pad& pad = s->device->pads[seat.pad];
                         const FieldRef level = s->device->roleField(pad.port, "level" + std::to_string(pad.bit));
                         mask |= s->device->addressOf(level.instance, level.reg) == address
                                     ? s->device->fieldOf(level).mask()
@@ -126,7 +126,7 @@ private Q_SLOTS:
         }
         for (const std::uint32_t word : {0u, 5u, 2u, (1u << width) - 1}) {
             for (size_t i = 0; i < bound.seats.size(); ++i) {
-                const Pad& pad = s->device->pads[size_t(bound.seats[i].pad)];
+                const Pad& pad = s->device->pads[bound.seats[i].pad];
                 const FieldRef input = s->device->roleField(pad.port, "input" + std::to_string(pad.bit));
                 volatile std::uint32_t& reg = Chip::at(s->device->addressOf(input.instance, input.reg));
                 const std::uint32_t mask = s->device->fieldOf(input).mask();
@@ -147,7 +147,7 @@ private Q_SLOTS:
             for (const PadSetup& setup : s->pads)
                 if (setup.need == needIndex(s->plan, "lid-switch"))
                     line = setup.line;
-            const ClockState& clock = s->rates.clocks[size_t(s->device->findClock("CPU"))];
+            const ClockState& clock = s->rates.clocks[s->device->findClock("CPU")];
             const Rational wanted = parseDuration(time)->value * shifted(clock.rate, clock.tolerance.high).value;
             std::uint32_t code = 0;
             while (Rational(code == 0 ? 0 : INT64_C(1) << code) < wanted)

@@ -45,7 +45,7 @@ private Q_SLOTS:
         QCOMPARE(speed(1, 0), 0);
 
         // Gate bridge: centre aligned at 150 MHz, 3125 ticks of a slope; as per mille and as a time.
-        const int channel = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))].seats.front().channel;
+        const int channel = s->bindings.needs[needIndex(s->plan, "gate-bridge")].seats.front().channel;
         volatile uint32_t& compare = Chip::at(0x4D00F700 + 0x0C + 4 * uint32_t(channel - 1));
         const auto pulse = code.find<void(uint32_t)>("sluice_gate_bridge_set_pulse1");
         pulse(20'000); // 20 us of 41.67 us
@@ -212,8 +212,8 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        const int instance = s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance;
-        const uint32_t base = s->device->instances[size_t(instance)].base;
+        const int instance = s->bindings.needs[needIndex(s->plan, "uplink")].instance;
+        const uint32_t base = s->device->instances[instance].base;
         code.startAll(*s);
         QCOMPARE(Chip::at(base + 8) & 1, 1u); // it may interrupt
         const auto receive = code.find<bool(uint8_t*)>("sluice_uplink_receive");

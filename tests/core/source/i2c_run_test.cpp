@@ -107,7 +107,7 @@ class I2cRunTest : public QObject {
 
     static std::uint32_t baseOf(const Snapshot& s, const char* need)
     {
-        return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base;
+        return s.device->instances[s.bindings.needs[needIndex(s.plan, need)].instance].base;
     }
     /// The number of a status, counted in the header.
     static int statusOf(const Snapshot& s, const QString& ending)

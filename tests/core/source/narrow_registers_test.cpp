@@ -170,7 +170,7 @@ private Q_SLOTS:
             if (const std::string& kind = s->device->blockOf(value.instance).kind;
                 kind == "port" || kind == "uart" || kind == "i2c")
                 QCOMPARE(bytesAt(s->device->addressOf(value.instance, value.reg),
-                                 s->device->blockOf(value.instance).registers[size_t(value.reg)].bytes()),
+                                 s->device->blockOf(value.instance).registers[value.reg].bytes()),
                          value.value);
 
         // By hand: 8N1 with handshake in sixteen bits, the enables and flags beside it as they were.

@@ -43,8 +43,8 @@ class ProjectFilesTest : public QObject {
     /// Puts a word into this machine's memory where the chip has a register.
     static void put(const Device& d, InstanceIndex instance, RegisterIndex index, std::uint32_t word)
     {
-        const Register& reg = d.blockOf(instance).registers[size_t(index)];
-        const std::uint32_t base = d.instances[size_t(instance)].base;
+        const Register& reg = d.blockOf(instance).registers[index];
+        const std::uint32_t base = d.instances[instance].base;
         for (const RegisterPart& part : reg.parts) {
             const std::uint32_t bits = word >> part.lsb & part.mask();
             std::memcpy(reinterpret_cast<void*>(uintptr_t(base + part.offset)), &bits, part.bytes());
@@ -224,7 +224,7 @@ private Q_SLOTS:
                      need.title.c_str());
         for (const PadSetup& setup : s->pads)
             QVERIFY(page.contains(
-                "| " + QString::fromStdString(markdownText(s->device->pads[size_t(setup.pad)].name).text()) + " |"));
+                "| " + QString::fromStdString(markdownText(s->device->pads[setup.pad].name).text()) + " |"));
         // Each row of a table has as many cells as its heading.
         static const QRegularExpression bar("(?<!\\\\)\\|");
         qsizetype cells = 0;
@@ -335,7 +335,7 @@ private Q_SLOTS:
                 ++silent; // what the program changes itself, or hardware does
                 continue;
             }
-            QCOMPARE(told, d.instances[size_t(value.instance)].name + "." + d.registerOf(write.ref).name);
+            QCOMPARE(told, d.instances[value.instance].name + "." + d.registerOf(write.ref).name);
             ++named;
         }
         QVERIFY2(named >= 50 && named > silent, fmt::format("{} named, {} silent", named, silent).c_str());

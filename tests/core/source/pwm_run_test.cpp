@@ -44,10 +44,10 @@ private Q_SLOTS:
                 with_(demo("pump-hall-a-done"), "pump",
                       {{"dead", high}, {"dead_low", low}, {"duty1", "50 %"}, {"duty2", "50 %"}, {"duty3", "50 %"}}));
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
-            const int instance = s->bindings.needs[size_t(needIndex(s->plan, "pump"))].instance;
-            const std::uint32_t safe = valueAt(*s, s->device->instances[size_t(instance)].base + 0x2C);
+            const int instance = s->bindings.needs[needIndex(s->plan, "pump")].instance;
+            const std::uint32_t safe = valueAt(*s, s->device->instances[instance].base + 0x2C);
             // Long enough at the fastest rate that the clock's tolerance allows.
-            const ClockState& kernel = s->rates.clocks[size_t(s->device->instances[size_t(instance)].kernel)];
+            const ClockState& kernel = s->rates.clocks[s->device->instances[instance].kernel];
             const Rational clock = shifted(kernel.rate, kernel.tolerance.high).value;
             const auto best = [&](const char* text) {
                 std::uint32_t found = 0, length = UINT32_MAX;
@@ -89,8 +89,8 @@ private Q_SLOTS:
             const auto s = run(work);
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
             QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
-            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "lamp"))];
-            const std::uint32_t base = s->device->instances[size_t(bound.instance)].base;
+            const BoundNeed& bound = s->bindings.needs[needIndex(s->plan, "lamp")];
+            const std::uint32_t base = s->device->instances[bound.instance].base;
             const std::uint32_t top = valueAt(*s, base + 8) + 1, pads = valueAt(*s, base + 0x1C);
             for (int output = 0; output < 2; ++output) {
                 const int channel = bound.seats[size_t(output)].channel;
@@ -127,7 +127,7 @@ private Q_SLOTS:
         // The bridge's timer can turn its outputs round, a general timer of Sedge cannot.
         const auto bridge = run(with_(demo(), "gate-bridge", {{"polarity", "inverted"}}));
         const std::uint32_t out = valueAt(*bridge, 0x4D00F71C);
-        for (const Seat& seat : bridge->bindings.needs[size_t(needIndex(bridge->plan, "gate-bridge"))].seats)
+        for (const Seat& seat : bridge->bindings.needs[needIndex(bridge->plan, "gate-bridge")].seats)
             if (seat.signal.channel >= 0) {
                 const int bit = 2 * (seat.channel - 1) + (seat.signal.id.ends_with('n') ? 1 : 0);
                 QCOMPARE(out >> (8 + bit) & 1, 1u);
@@ -156,7 +156,7 @@ private Q_SLOTS:
         const auto s = run(work);
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
-        const std::string& instance = s->device->instances[size_t(s->bindings.needs.back().instance)].name;
+        const std::string& instance = s->device->instances[s->bindings.needs.back().instance].name;
         QCOMPARE(valueAt(*s, 0x4D00F720) >> 16 & 3, instance == "CMP1" ? 1u : 2u);
         QVERIFY(hasFinding(*run(with(work, SetGoal{"gate-bridge", "fault_by", "beacon"})), "GOAL-01", "gate-bridge"));
         QVERIFY(hasFinding(*run(with(work, SetGoal{"gate-bridge", "fault_by", "nobody"})), "GOAL-01", "gate-bridge"));
@@ -182,8 +182,8 @@ private Q_SLOTS:
             demo(), "beacon",
             {{"frequency", "50 Hz"}, {"duty1", "1.2 V"}, {"travel", "180"}, {"narrow", "600 us"}, {"wide", "2.4 ms"}}));
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
-        const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "beacon"))];
-        const std::uint32_t base = s->device->instances[size_t(bound.instance)].base,
+        const BoundNeed& bound = s->bindings.needs[needIndex(s->plan, "beacon")];
+        const std::uint32_t base = s->device->instances[bound.instance].base,
                             compareAt = base + 0x0C + 4 * std::uint32_t(bound.seats[0].channel - 1);
         const std::uint32_t top = valueAt(*s, base + 8) + 1;
         const double supply = s->rates.supply.toDouble();

@@ -64,7 +64,7 @@ private Q_SLOTS:
         // Every register that the plan decides holds the value that the window shows.
         for (const RegisterValue& value : s->image.registers) {
             uint32_t kept = 0; // a key leaves no trace in a chip
-            for (const Field& field : s->device->blockOf(value.instance).registers[size_t(value.reg)].fields)
+            for (const Field& field : s->device->blockOf(value.instance).registers[value.reg].fields)
                 kept |= field.keepsWrites() ? field.mask() : 0;
             QCOMPARE(Chip::at(s->device->addressOf(value.instance, value.reg)) & kept, value.value & kept);
         }
@@ -138,7 +138,7 @@ private Q_SLOTS:
         code.find<int()>("sluice_bring_up")();
 
         // Duty in per mille on the channels that carry the two outputs.
-        const auto& bridge = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))];
+        const auto& bridge = s->bindings.needs[needIndex(s->plan, "gate-bridge")];
         const int channel = bridge.seats[0].channel;
         for (const auto& [perMille, ticks] : {std::pair{0u, 0u}, {500u, 1563u}, {1000u, 3125u}, {5000u, 3125u}}) {
             code.find<void(uint32_t)>("sluice_gate_bridge_set_duty1")(perMille);

@@ -142,7 +142,7 @@ class StreamsRunTest : public QObject {
     }
     static uint32_t channelOf(const Snapshot& s, const char* need, const char* request)
     {
-        for (const Stream& stream : s.bindings.needs[size_t(needIndex(s.plan, need))].streams)
+        for (const Stream& stream : s.bindings.needs[needIndex(s.plan, need)].streams)
             if (stream.request == request)
                 return uint32_t(stream.channel);
         qFatal("no stream %s of %s", request, need);
@@ -227,7 +227,7 @@ private Q_SLOTS:
         code.find<void()>("sluice_uplink_start")();
         const uint32_t in = channelOf(*s, "uplink", "RX"), out = channelOf(*s, "uplink", "TX");
         const uint32_t data =
-            s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].base + 0x10;
+            s->device->instances[s->bindings.needs[needIndex(s->plan, "uplink")].instance].base + 0x10;
         QVERIFY(code.find<bool(uint8_t*, uint32_t)>("sluice_uplink_receive_into")(memory.at(0), 100));
         ChannelState state = kSedge.look(kSedge.base, in);
         QVERIFY(state.on && state.round && state.tellsEnd && state.tellsHalf && state.toSteps && !state.fromSteps);

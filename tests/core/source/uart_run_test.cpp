@@ -35,7 +35,7 @@ class UartRunTest : public QObject {
     }
     static std::uint32_t baseOf(const Snapshot& s, const char* need)
     {
-        return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base;
+        return s.device->instances[s.bindings.needs[needIndex(s.plan, need)].instance].base;
     }
 
 private Q_SLOTS:
@@ -146,11 +146,11 @@ private Q_SLOTS:
             QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
             QCOMPARE(valueAt(*s, "shift", 4) >> 15 & 0xF, bits);
             QCOMPARE(valueAt(*s, "shift", 0) >> 4 & 7, 5u);
-            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "shift"))];
+            const BoundNeed& bound = s->bindings.needs[needIndex(s->plan, "shift")];
             QCOMPARE(bound.seats.size(), size_t(3));
             // How far the other end's own clock is off is nobody's business.
-            QVERIFY(!s->settings[size_t(needIndex(s->plan, "shift"))].goal("peer"));
-            QVERIFY(s->settings[size_t(needIndex(s->plan, "shift"))].goal("baud")->ok);
+            QVERIFY(!s->settings[needIndex(s->plan, "shift")].goal("peer"));
+            QVERIFY(s->settings[needIndex(s->plan, "shift")].goal("baud")->ok);
         }
         // A port without a clock says so.
         const LoadedPlan none =
@@ -174,8 +174,8 @@ private Q_SLOTS:
             const std::uint32_t control = valueAt(*s, "uplink", 0), guard = valueAt(*s, "uplink", 0x14),
                                 divider = valueAt(*s, "uplink", 4);
             QVERIFY((control >> 12 & 1) == 1 && (control >> 13 & 1) == 0 && (control >> 10 & 3) == 0);
-            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "uplink"))];
-            const ClockState& clock = s->rates.clocks[size_t(s->device->instances[size_t(bound.instance)].kernel)];
+            const BoundNeed& bound = s->bindings.needs[needIndex(s->plan, "uplink")];
+            const ClockState& clock = s->rates.clocks[s->device->instances[bound.instance].kernel];
             // A sample lasts divider / 16 cycles, whichever number of them makes a bit.
             const Rational shortest = Rational(divider, 16) / shifted(clock.rate, clock.tolerance.high).value;
             const auto least = [&](const char* text) {
@@ -194,7 +194,7 @@ private Q_SLOTS:
         const auto listens =
             lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"direction", "receive"}});
         QVERIFY2(listens->findings.empty(), findingsText(*listens).c_str());
-        QCOMPARE(listens->bindings.needs[size_t(needIndex(listens->plan, "uplink"))].seats.size(), size_t(1));
+        QCOMPARE(listens->bindings.needs[needIndex(listens->plan, "uplink")].seats.size(), size_t(1));
         QCOMPARE(valueAt(*listens, "uplink", 0) >> 12 & 1, 0u);
         // Moss has ports that cannot.
         QVERIFY(
@@ -209,7 +209,7 @@ private Q_SLOTS:
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
             QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
             QCOMPARE(valueAt(*s, need, offset) >> bit & 1, 1u);
-            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, need))];
+            const BoundNeed& bound = s->bindings.needs[needIndex(s->plan, need)];
             QCOMPARE(bound.seats.size(), size_t(1));
             for (const PadSetup& setup : s->pads)
                 if (setup.need == needIndex(s->plan, need))
@@ -254,7 +254,7 @@ private Q_SLOTS:
         Chip::at(base + 0x0C) = 4 | 8;
         const std::string handler =
             "sluice_on_" +
-            s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].name +
+            s->device->instances[s->bindings.needs[needIndex(s->plan, "uplink")].instance].name +
             "_event";
         code.find<void()>(handler.c_str())();
         QCOMPARE(Chip::at(base + 0x0C), 4u);

@@ -115,8 +115,8 @@ private Q_SLOTS:
         for (const Pad& pad : device->pads) {
             std::map<std::string, std::set<std::string>> meant, there;
             for (const RouteIndex index : pad.routes) {
-                const Route& route = device->routes[size_t(index)];
-                const Instance& instance = device->instances[size_t(route.instance)];
+                const Route& route = device->routes[index];
+                const Instance& instance = device->instances[route.instance];
                 const std::string name = instance.name + "." + instance.signals[size_t(route.signal)].name;
                 if (route.mechanism == Route::Mechanism::Fixed)
                     meant["fixed"].insert(name);

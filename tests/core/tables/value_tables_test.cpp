@@ -250,7 +250,7 @@ private Q_SLOTS:
         };
         int limits = 0;
         for (const Json& one : values.sections["clocks"]) {
-            const ClockNode& clock = device->clocks[size_t(device->findClock(one["id"].get<std::string>()))];
+            const ClockNode& clock = device->clocks[device->findClock(one["id"].get<std::string>())];
             if (one.contains("limit")) {
                 QVERIFY(frequency(one["limit"], "max") == clock.limit.max);
                 QVERIFY(frequency(one["limit"], "min") == clock.limit.min);

@@ -16,7 +16,7 @@ class AccuracyTest : public QObject {
 
     static const Accuracy& of(const Snapshot& s, const std::string& need)
     {
-        return s.accuracy[size_t(needIndex(s.plan, need))];
+        return s.accuracy[needIndex(s.plan, need)];
     }
 
     /// The demo with a board whose crystal or oscillator is as inaccurate as given.
@@ -127,7 +127,7 @@ private Q_SLOTS:
         const LoadedPlan usb = with(fromCrystal, SetClock{"USBK", clockSaid("USBB")});
         for (const auto& [ppm, ok] : {std::pair{2500, true}, {2501, false}}) {
             const auto s = withCrystal(usb, "HFX", ppm);
-            QVERIFY(s->rates.clocks[size_t(s->device->findClock("USBK"))].rate == megahertz(48));
+            QVERIFY(s->rates.clocks[s->device->findClock("USBK")].rate == megahertz(48));
             QCOMPARE(of(*s, "service-port").ok(), ok);
             QCOMPARE(hasFinding(*s, "CLK-11", "USBK"), !ok);
             QVERIFY(of(*s, "service-port").given.value == Rational(ppm));
@@ -182,7 +182,7 @@ private Q_SLOTS:
         QVERIFY(a.allowed && a.ok());
         for (const int more : {0, 1}) {
             const auto other = withCrystal(demo(), "HFX", a.allowed->value.floor() + more);
-            QCOMPARE(other->settings[size_t(needIndex(other->plan, "uplink"))].goal("baud")->ok, more == 0);
+            QCOMPARE(other->settings[needIndex(other->plan, "uplink")].goal("baud")->ok, more == 0);
             QCOMPARE(of(*other, "uplink").ok(), more == 0);
         }
     }
@@ -220,8 +220,8 @@ private Q_SLOTS:
         slow.goals = {{"period", "10 s"}, {"counts", motor->id}};
         slow.binding.instance = "TIK5";
         const ClockIndex motorClock =
-            counting.device->instances[size_t(counting.device->findInstance(motor->binding.instance))].kernel;
-        QVERIFY(motorClock != counting.device->instances[size_t(counting.device->findInstance("TIK5"))].kernel);
+            counting.device->instances[counting.device->findInstance(motor->binding.instance)].kernel;
+        QVERIFY(motorClock != counting.device->instances[counting.device->findInstance("TIK5")].kernel);
         counting.plan.needs.push_back(slow);
         std::vector<LoadedPlan> all{counting};
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
@@ -237,7 +237,7 @@ private Q_SLOTS:
                     const ClockIndex clock = int(random() % work.device->clocks.size());
                     const std::vector<ClockDecision> choices = clockChoices(*work.device, clock);
                     if (!choices.empty())
-                        other.plan.clocks[work.device->clocks[size_t(clock)].id] = choices[random() % choices.size()];
+                        other.plan.clocks[work.device->clocks[clock].id] = choices[random() % choices.size()];
                 }
                 const auto s = run(other);
                 const std::vector<NeedIndex> missed = needsThatMiss(*s->device, s->plan, s->bindings, s->rates);
@@ -248,7 +248,7 @@ private Q_SLOTS:
             for (const Core& core : work.device->cores)
                 for (const int divided : {2, 7, 500, 90'000, 20'000'000}) {
                     Rates rates = first->rates;
-                    Frequency& rate = rates.clocks[size_t(core.clock)].rate;
+                    Frequency& rate = rates.clocks[core.clock].rate;
                     rate = rate / Rational(divided);
                     const std::vector<NeedIndex> missed =
                         needsThatMiss(*first->device, first->plan, first->bindings, rates);
@@ -259,7 +259,7 @@ private Q_SLOTS:
             if (&work == &all.front())
                 for (const int divided : {1, 3, 1000, 0}) {
                     Rates rates = first->rates;
-                    ClockState& clock = rates.clocks[size_t(motorClock)];
+                    ClockState& clock = rates.clocks[motorClock];
                     clock.running = divided > 0;
                     clock.rate = divided > 0 ? clock.rate / Rational(divided) : Frequency();
                     const std::vector<NeedIndex> missed =

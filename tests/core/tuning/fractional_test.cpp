@@ -84,7 +84,7 @@ class FractionalTest : public QObject {
     {
         static constexpr std::int64_t denominators[] = {1, 3, 7, 1000, 4096, 4096 * 27, 999'983, 16'777'213};
         Rates out = rates;
-        ClockState& clock = out.clocks[size_t(kernel)];
+        ClockState& clock = out.clocks[kernel];
         const std::int64_t den = denominators[draw(std::size(denominators))];
         // A slow clock stays one: what counts seconds has nothing to count with at megahertz.
         const bool slow = clock.rate.toDouble() < 1e6;
@@ -104,10 +104,10 @@ class FractionalTest : public QObject {
         out.snapshot = run(work);
         const int n = needIndex(out.snapshot->plan, id);
         out.need = id;
-        out.instance = out.snapshot->bindings.needs[size_t(n)].instance;
-        const ClockIndex kernel = out.snapshot->device->instances[size_t(out.instance)].kernel;
+        out.instance = out.snapshot->bindings.needs[n].instance;
+        const ClockIndex kernel = out.snapshot->device->instances[out.instance].kernel;
         const Rates rates = odd(out.snapshot->rates, kernel);
-        const ClockState& clock = rates.clocks[size_t(kernel)];
+        const ClockState& clock = rates.clocks[kernel];
         out.nominal = real(clock.rate.value);
         out.fastest = out.nominal * (1 + real(clock.tolerance.high.value) / 1e6L);
         out.slowest = out.nominal * (1 + real(clock.tolerance.low.value) / 1e6L);
@@ -128,7 +128,7 @@ class FractionalTest : public QObject {
             const LoadedPlan work = demo(plan);
             const auto planned = run(work);
             for (const Need& need : work.plan.needs) {
-                if (need.kind != kind || planned->bindings.needs[size_t(needIndex(work.plan, need.id))].instance < 0)
+                if (need.kind != kind || planned->bindings.needs[needIndex(work.plan, need.id)].instance < 0)
                     continue;
                 for (int round = 0; round < rounds; ++round) {
                     const std::vector<Goal> drawn = goals(need);
@@ -519,7 +519,7 @@ private Q_SLOTS:
         const int n = needIndex(s->plan, "uplink");
         Rates rates = s->rates;
         ClockState& clock =
-            rates.clocks[size_t(s->device->instances[size_t(s->bindings.needs[size_t(n)].instance)].kernel)];
+            rates.clocks[s->device->instances[s->bindings.needs[n].instance].kernel];
         clock.tolerance.high = Ppm(Rational::undefined());
         const Setting setting = tuneNeed(*s->device, s->plan, s->bindings, rates, n);
         for (const RoleValue& value : setting.roles)
@@ -527,7 +527,7 @@ private Q_SLOTS:
         // The I2C's filter is rounded from that very tolerance.
         const int bus = needIndex(s->plan, "level-probes");
         QVERIFY(bus >= 0);
-        rates.clocks[size_t(s->device->instances[size_t(s->bindings.needs[size_t(bus)].instance)].kernel)]
+        rates.clocks[s->device->instances[s->bindings.needs[bus].instance].kernel]
             .tolerance.high = Ppm(Rational::undefined());
         const Setting none = tuneNeed(*s->device, s->plan, s->bindings, rates, bus);
         QVERIFY(!none.computed && none.roles.empty());

@@ -14,7 +14,7 @@ class TuningTest : public QObject {
 
     static const Setting& settingOf(const Snapshot& s, const char* need)
     {
-        return s.settings[size_t(needIndex(s.plan, need))];
+        return s.settings[needIndex(s.plan, need)];
     }
 
 private Q_SLOTS:
@@ -218,11 +218,11 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const int need = needIndex(s->plan, "moss-bus");
-        const InstanceIndex can = s->bindings.needs[size_t(need)].instance;
+        const InstanceIndex can = s->bindings.needs[need].instance;
         const auto field = [&](const char* name) {
             return s->image.codeOf(*s->device, *s->device->findField("CAN1.BIT." + std::string(name)));
         };
-        const Rational kernel = s->rates.clocks[size_t(s->device->instances[size_t(can)].kernel)].rate.value;
+        const Rational kernel = s->rates.clocks[s->device->instances[can].kernel].rate.value;
         const Rational quantum = Rational(field("PRE") + 1) / kernel;
         const std::int64_t before = 1 + field("SEG1") + 1, after = field("SEG2") + 1;
         const Waveform wave = *s->lookAt(need).waveform;
@@ -238,7 +238,7 @@ private Q_SLOTS:
         const auto s = run(demo());
         const Waveform wave = *s->lookAt(needIndex(s->plan, "shunt-amplifier")).waveform;
         const Setting& setting = settingOf(*s, "shunt-amplifier");
-        const Rational kernel = s->rates.clocks[size_t(setting.kernel)].rate.value;
+        const Rational kernel = s->rates.clocks[setting.kernel].rate.value;
         QVERIFY(wave.bands[0].parts[0].to.value == Rational(2) / kernel);
         QVERIFY(wave.span.value == Rational(15) / kernel); // 400 ns at 37.5 MHz
     }
@@ -257,8 +257,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         for (const PadSetup& setup : s->pads) {
-            const Need& need = s->plan.needs[size_t(setup.need)];
-            const std::string& signal = s->bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal.id;
+            const Need& need = s->plan.needs[setup.need];
+            const std::string& signal = s->bindings.needs[setup.need].seats[size_t(setup.seat)].signal.id;
             if (need.kind == "uart")
                 QCOMPARE(setup.pull == PadSetup::Pull::Up, signal == "rx" || signal == "cts");
             if (need.kind == "i2c")
@@ -266,7 +266,7 @@ private Q_SLOTS:
             if (need.id == "frost-heater")
                 QVERIFY(setup.output && !setup.levelHigh);
             if (need.id == "lid-switch")
-                QVERIFY(setup.rising && setup.falling && setup.line == s->device->pads[size_t(setup.pad)].bit);
+                QVERIFY(setup.rising && setup.falling && setup.line == s->device->pads[setup.pad].bit);
         }
     }
 };
