@@ -111,7 +111,7 @@ void enterADivider(benchmark::State& state)
 {
     const auto s = computeSnapshot(demo("sluice-node-c-done"));
     NeedIndex uplink = -1;
-    for (size_t n = 0; n < s->plan.needs.size(); ++n)
+    for (const NeedIndex n : s->plan.needs.indices())
         if (s->plan.needs[n].id == "uplink")
             uplink = n;
     const FieldRef divider = s->device->roleField(s->bindings.needs[uplink].instance, "divider");
@@ -127,7 +127,7 @@ void dragAnEdge(benchmark::State& state)
 {
     const auto s = computeSnapshot(demo("pump-hall-a-done"));
     NeedIndex pump = -1;
-    for (size_t n = 0; n < s->plan.needs.size(); ++n)
+    for (const NeedIndex n : s->plan.needs.indices())
         if (s->plan.needs[n].kind == "pwm" && pump < 0)
             pump = n;
     const Waveform wave = *s->lookAt(pump).waveform;

@@ -23,7 +23,7 @@ std::vector<NeedIndex> openNeeds(const LoadedPlan& work)
 {
     const Bindings bindings = bind(*work.device, work.plan);
     std::vector<NeedIndex> out;
-    for (size_t n = 0; n < bindings.needs.size(); ++n)
+    for (const NeedIndex n : bindings.needs.indices())
         if (bindings.needs[n].state == BoundNeed::State::Open)
             out.push_back(int(n));
     return out;

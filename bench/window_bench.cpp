@@ -100,7 +100,7 @@ void dragOnTheLadder(benchmark::State& state)
     // The clock with the most settings that has a mark to grip.
     const Snapshot& s = window.document().snapshot();
     int clock = -1;
-    for (size_t i = 0; i < s.device->clocks.size(); ++i)
+    for (const ClockIndex i : s.device->clocks.indices())
         if (s.rates.clocks[i].used && ladder->rowOf(s.device->clocks[i].id) >= 0 &&
             (clock < 0 || clockChoices(*s.device, int(i)).size() > clockChoices(*s.device, clock).size()))
             clock = int(i);

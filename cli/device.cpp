@@ -71,7 +71,7 @@ void addCoverage(CLI::App& app, int& exitCode)
         Table table{{"instance", "kind", "level", "next"}, {}};
         for (const InstanceCoverage& row : coverageOf(*device))
             table.rows.push_back(
-                {device->instances[std::size_t(row.instance)].name, row.kind, nameOf(row.level), row.next});
+                {device->instances[row.instance].name, row.kind, nameOf(row.level), row.next});
         table.print(options->format);
         if (options->format == "text" && !device->undescribed.empty())
             printFormat("{}: not described: {}\n", device->name, listed(device->undescribed));
@@ -215,11 +215,11 @@ void addCompare(CLI::App& app, int& exitCode)
             tell(*b, *a, "now");
             std::map<std::string, std::uint32_t> registers;
             for (const RegisterValue& value : a->image.registers)
-                registers[a->device->instances[std::size_t(value.instance)].name + "." +
-                          a->device->blockOf(value.instance).registers[std::size_t(value.reg)].name] = value.value;
+                registers[a->device->instances[value.instance].name + "." +
+                          a->device->blockOf(value.instance).registers[value.reg].name] = value.value;
             for (const RegisterValue& value : b->image.registers) {
-                const std::string name = b->device->instances[std::size_t(value.instance)].name + "." +
-                                         b->device->blockOf(value.instance).registers[std::size_t(value.reg)].name;
+                const std::string name = b->device->instances[value.instance].name + "." +
+                                         b->device->blockOf(value.instance).registers[value.reg].name;
                 const auto known = registers.find(name);
                 if (known == registers.end())
                     printFormat("plan: {} = 0x{:X} is set now\n", name, value.value);

@@ -58,7 +58,7 @@ static void addOptions(CLI::App& app, int& exitCode)
         const std::string signal = dot == std::string::npos ? "" : arguments->signal.substr(dot + 1);
         std::vector<std::string> known;
         int index = -1;
-        for (size_t n = 0; n < s->plan.needs.size(); ++n)
+        for (const NeedIndex n : s->plan.needs.indices())
             for (const SignalSpec& spec : signalsOf(s->plan.needs[n])) {
                 known.push_back(s->plan.needs[n].id + "." + spec.id);
                 if (s->plan.needs[n].id == id && spec.id == signal)

@@ -24,10 +24,10 @@ Table clockTable(const Snapshot& s)
     Table table{{"clock", "rate", "exact_hz", "tolerance", "low_ppm", "high_ppm", "operation", "min", "max",
                  "head_room", "because", "state", "users"},
                 {}};
-    for (size_t i = 0; i < s.device->clocks.size(); ++i) {
+    for (const ClockIndex i : s.device->clocks.indices()) {
         const ClockState& c = s.rates.clocks[i];
         std::string users;
-        for (const int n : c.users)
+        for (const NeedIndex n : c.users)
             users += (users.empty() ? "" : ", ") + s.plan.needs[n].title;
         const auto broken = limitBreak(c);
         table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance),
@@ -50,7 +50,7 @@ Table limitTable(const Snapshot& s)
 {
     Table table{{"clock", "rate", "min", "max", "head_room", "because"}, {}};
     std::vector<std::pair<Ratio, size_t>> order;
-    for (size_t i = 0; i < s.rates.clocks.size(); ++i)
+    for (const ClockIndex i : s.rates.clocks.indices())
         if (const auto room = headRoom(s.rates.clocks[i]); room && isSet(*s.device, s.rates, int(i)))
             order.emplace_back(*room, i);
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
@@ -79,7 +79,7 @@ Table modeTable(const Snapshot& s)
     for (const LowPowerMode& mode : s.device->modes) {
         const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
         std::vector<int> alive;
-        for (size_t i = 0; i < state.alive.size(); ++i)
+        for (ClockIndex i = 0; i < int(state.alive.size()); ++i)
             if (state.alive[i] && s.rates.clocks[i].used)
                 alive.push_back(int(i));
         const std::optional<Waking> waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode);
@@ -95,7 +95,7 @@ Table modeTable(const Snapshot& s)
 Table accuracyTable(const Snapshot& s)
 {
     Table table{{"need", "clock", "rate", "off_by", "may_be", "asks", "effect", "state"}, {}};
-    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+    for (const NeedIndex n : s.plan.needs.indices()) {
         const Accuracy& a = s.accuracy[n];
         if (a.clock < 0)
             continue;
@@ -125,8 +125,8 @@ Table gateTable(const Snapshot& s)
                               : gate.idle() ? "on, unused"
                                             : "on",
                               gate.bus < 0 ? "" : s.device->clocks[gate.bus].id,
-                              names(gate.instances, [&s](size_t i) { return s.device->instances[i].name; }),
-                              names(gate.needs, [&s](size_t n) { return s.plan.needs[n].title; })});
+                              names(gate.instances, [&s](InstanceIndex i) { return s.device->instances[i].name; }),
+                              names(gate.needs, [&s](NeedIndex n) { return s.plan.needs[n].title; })});
     return table;
 }
 
@@ -165,7 +165,7 @@ Table currentTable(const Snapshot& s)
     const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads);
     using What = SupplyCurrent::Row::What;
     for (const SupplyCurrent::Row& row : current.rows) {
-        const size_t i = size_t(row.index);
+        const PadIndex i = size_t(row.index);
         table.rows.push_back({row.what == What::Core       ? s.device->cores[i].id
                               : row.what == What::Clock    ? s.device->clocks[i].id
                               : row.what == What::Instance ? s.device->instances[i].name

@@ -90,7 +90,7 @@ private:
 
     ClockIndex clockCalled(const std::string& id) const
     {
-        for (size_t c = 0; c < device_.clocks.size(); ++c)
+        for (const ClockIndex c : device_.clocks.indices())
             if (lowered(device_.clocks[c].id) == lowered(id))
                 return ClockIndex(int(c));
         return ClockIndex(-1);

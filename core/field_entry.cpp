@@ -541,7 +541,7 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
     std::shared_ptr<const Snapshot> now;
     // Goals that change for one field can change others: those that differ at last are set by hand.
     for (const bool byGoals : {true, false})
-        for (size_t f = 0; f < shape.fields.size(); ++f) {
+        for (const FieldIndex f : shape.fields.indices()) {
             const Snapshot& stands = now ? *now : s;
             const FieldRef ref{instance, reg, static_cast<int>(f)};
             const std::uint32_t code = shape.fields[f].in(value);

@@ -47,8 +47,8 @@ const Achieved* sameRow(const std::vector<Achieved>& rows, size_t row, const std
 std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& after)
 {
     std::vector<std::string> out;
-    for (size_t n = 0; n < after.plan.needs.size(); ++n)
-        for (size_t b = 0; b < before.plan.needs.size(); ++b) {
+    for (const NeedIndex n : after.plan.needs.indices())
+        for (const NeedIndex b : before.plan.needs.indices()) {
             if (before.plan.needs[b].id != after.plan.needs[n].id)
                 continue;
             const BoundNeed::State was = before.bindings.needs[b].state;
@@ -62,8 +62,8 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
                     out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row->title,
                                               old->achieved, row->achieved));
         }
-    for (size_t i = 0; i < after.device->clocks.size(); ++i) {
-        const int old = before.device->findClock(after.device->clocks[i].id);
+    for (const ClockIndex i : after.device->clocks.indices()) {
+        const ClockIndex old = before.device->findClock(after.device->clocks[i].id);
         if (old < 0)
             continue;
         const ClockState& was = before.rates.clocks[old];

@@ -75,10 +75,10 @@ std::vector<NeedIndex> inStepWith(const Snapshot& s, NeedIndex need, const Look&
         return out;
     const std::string& own = s.plan.needs[need].id;
     const std::string& timer = look.startedBy.empty() ? own : look.startedBy;
-    for (std::size_t n = 0; n < s.plan.needs.size(); ++n)
+    for (const NeedIndex n : s.plan.needs.indices())
         if (s.plan.needs[n].id == timer && timer != own)
             out.push_back(n);
-    for (std::size_t n = 0; n < s.plan.needs.size(); ++n)
+    for (const NeedIndex n : s.plan.needs.indices())
         if (NeedIndex(n) != need && s.plan.needs[n].id != timer && s.bindings.needs[n].instance >= 0 &&
             tuningOf(s.plan.needs[n].kind).startedByTimers && s.lookAt(n).startedBy == timer)
             out.push_back(n);

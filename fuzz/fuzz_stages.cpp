@@ -122,7 +122,7 @@ std::optional<Change> changeOf(const Snapshot& s, FuzzedDataProvider& draw)
     const Device& device = *s.device;
     if (plan.needs.empty() || device.clocks.empty())
         return std::nullopt;
-    const std::size_t n = draw.ConsumeIntegralInRange<std::size_t>(0, plan.needs.size() - 1);
+    const NeedIndex n = draw.ConsumeIntegralInRange<std::size_t>(0, plan.needs.size() - 1);
     const Need& need = plan.needs[n];
     switch (draw.ConsumeIntegralInRange<int>(0, 9)) {
     case 0:

@@ -64,7 +64,7 @@ double FrequencyAxis::hertz(double at) const
 }
 
 /// Whether two clocks say the same: from the same input, in the same way, with the same limits, in the same state.
-static bool alike(const Device& device, const Rates& rates, int a, int b)
+static bool alike(const Device& device, const Rates& rates, ClockIndex a, ClockIndex b)
 {
     const ClockState& x = rates.clocks[a];
     const ClockState& y = rates.clocks[b];
@@ -85,12 +85,12 @@ std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::s
         };
         std::vector<ClockIndex> unused;
         if (foldedTiers.contains(tier))
-            for (size_t i = 0; i < device.clocks.size(); ++i)
+            for (const ClockIndex i : device.clocks.indices())
                 if (device.clocks[i].tier == tier && !rates.clocks[i].used && !kept(int(i)))
                     unused.push_back(int(i));
         if (unused.size() < kFewest)
             unused.clear();
-        for (size_t i = 0; i < device.clocks.size(); ++i)
+        for (const ClockIndex i : device.clocks.indices())
             if (device.clocks[i].tier == tier && std::find(unused.begin(), unused.end(), int(i)) == unused.end()) {
                 const auto twin =
                     std::find_if(out.begin() + std::ptrdiff_t(tierStart), out.end(), [&](const Rung& rung) {

@@ -58,7 +58,7 @@ void LadderView::relayout()
     ClockIndex selected =
         view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : ClockIndex();
     if (selected < 0)
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.plan.needs[n].id == view_.selectedNeed() && s.bindings.needs[n].instance >= 0)
                 selected = s.device->instances[s.bindings.needs[n].instance].kernel;
     if (selected >= 0)
@@ -320,11 +320,11 @@ QString LadderView::rowText(int row) const
     const Snapshot& s = shown();
     const ClockIndex clock = rungs_[size_t(row)].clock;
     QStringList others;
-    for (const int alike : rungs_[size_t(row)].alike)
+    for (const ClockIndex alike : rungs_[size_t(row)].alike)
         others << QString::fromStdString(s.device->clocks[alike].name);
     if (clock < 0) {
         QStringList names;
-        for (const int folded : rungs_[size_t(row)].folded)
+        for (const ClockIndex folded : rungs_[size_t(row)].folded)
             names << QString::fromStdString(s.device->clocks[folded].name);
         return "Nothing uses " + names.join(", ") + ". Enter unfolds them.";
     }

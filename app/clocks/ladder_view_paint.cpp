@@ -259,7 +259,7 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
     // The inked path goes over everything else, labels included.
     for (const bool inked : {false, true}) {
         std::vector<Label> labels;
-        for (size_t i = 0; i < s.device->clocks.size(); ++i) {
+        for (const ClockIndex i : s.device->clocks.indices()) {
             const ClockState& c = s.rates.clocks[i];
             const bool folded =
                 rungs_.size() < s.device->clocks.size() && (!hasRung(int(i)) || (c.input >= 0 && !hasRung(c.input)));

@@ -62,7 +62,7 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
                            (chosen == s.plan.stored.end() ? std::string("factory default") : chosen->second),
                        {Place::Kind::Stored, id, {}}});
     }
-    for (size_t p = 0; p < s.device->pads.size(); ++p) {
+    for (const PadIndex p : s.device->pads.indices()) {
         const std::string& name = s.device->pads[p].name;
         std::string hint = "pin " + s.device->pinOf(int(p));
         std::string need;

@@ -231,7 +231,7 @@ void Inspector::takeChoice(const std::string& text)
 void Inspector::askInstance(const std::string& id)
 {
     const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
-    for (size_t n = 0; s && n < s->plan.needs.size(); ++n)
+    for (NeedIndex n = 0; s && n < s->plan.needs.size(); ++n)
         if (s->plan.needs[n].id == id)
             return (void)background_.run<std::vector<InstanceOption>>(
                 "Trying the other instances",
@@ -415,7 +415,7 @@ void Inspector::refresh()
         body = registerText(s, place.id);
     } else {
         body = planSummary(s);
-        for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        for (const NeedIndex n : s.plan.needs.indices()) {
             const Need& need = s.plan.needs[n];
             if (need.id != view_.selectedNeed())
                 continue;

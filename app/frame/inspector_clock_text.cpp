@@ -15,7 +15,7 @@ static void accuracyRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
     const Theme& t = Theme::get();
     bool first = true;
-    for (size_t n = 0; n < s.accuracy.size(); ++n) {
+    for (const NeedIndex n : s.accuracy.indices()) {
         const Accuracy& a = s.accuracy[n];
         if (a.clock < 0 || (!a.allowed && a.effect.empty()))
             continue;
@@ -178,7 +178,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     accuracyRows(sheet, s, clock);
     outputRows(sheet, s, clock);
     QString feeds;
-    for (size_t i = 0; i < s.device->clocks.size(); ++i)
+    for (const ClockIndex i : s.device->clocks.indices())
         if (s.rates.clocks[i].input == clock)
             feeds += (feeds.isEmpty() ? "" : ", ") + clockLink(s, int(i));
     if (!feeds.isEmpty()) {
@@ -246,7 +246,7 @@ QString modeText(const Snapshot& s, int index)
     if (!mode.drops.empty())
         list("Loses power, initialised again", state.dropped, needLink, "Nothing in the plan.");
     std::vector<NeedIndex> stopped;
-    for (size_t n = 0; n < s.plan.needs.size(); ++n)
+    for (const NeedIndex n : s.plan.needs.indices())
         if (const auto in =
                 [n](const std::vector<NeedIndex>& needs) {
                     return std::find(needs.begin(), needs.end(), int(n)) != needs.end();

@@ -119,7 +119,7 @@ void behindNeed(Sheet& sheet, const Snapshot& s, NeedIndex index)
         return;
     const ClockIndex kernel = s.device->instances[bound.instance].kernel;
     QStringList with, clocked;
-    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+    for (const NeedIndex n : s.plan.needs.indices()) {
         const InstanceIndex other = s.bindings.needs[n].instance;
         if (NeedIndex(int(n)) == index || other < 0)
             continue;
@@ -308,7 +308,7 @@ QString padText(const Snapshot& s, PadIndex pad)
     sheet.heading("Can carry");
     // Lanes lead to one signal in several roles; the first says it.
     QStringList said;
-    for (const int r : facts.routes) {
+    for (const RouteIndex r : facts.routes) {
         const Route& route = s.device->routes[r];
         const QString name = html(s.device->signalName(route));
         if (said.contains(name))

@@ -67,7 +67,7 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent)
         if (!document_.isOpen())
             return;
         const Snapshot& s = document_.snapshot();
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.bindings.needs[n].state == state) {
                 view_.jump({Place::Kind::Need, s.plan.needs[n].id, {}});
                 return;

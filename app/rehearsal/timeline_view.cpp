@@ -68,7 +68,7 @@ void TimelineView::choose()
         if (wanted(core.clock))
             clocks_.push_back(core.clock);
     for (const char* tier : {"system", "multiplier", "source"})
-        for (size_t i = 0; i < device.clocks.size(); ++i) {
+        for (const ClockIndex i : device.clocks.indices()) {
             const ClockNode& node = device.clocks[i];
             // A select only passes on what its input says.
             if (node.tier == tier && seen[i] && snapshot_->rates.clocks[i].used &&

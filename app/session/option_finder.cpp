@@ -25,7 +25,7 @@ std::string OptionFinder::signalFor(const Place& place) const
         return place.sub;
     const Snapshot& s = document_.snapshot();
     const std::string id = place.kind == Place::Kind::Pad ? place.sub : place.id;
-    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+    for (const NeedIndex n : s.plan.needs.indices()) {
         if (s.plan.needs[n].id != id)
             continue;
         const auto& seats = s.bindings.needs[n].seats;
@@ -51,7 +51,7 @@ void OptionFinder::refresh()
         const Snapshot& s = document_.snapshot();
         const Place place = dragged_ ? *dragged_ : view_.selected();
         const std::string id = place.kind == Place::Kind::Pad ? place.sub : place.id;
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.plan.needs[n].id == id)
                 need_ = int(n);
         if (need_ >= 0) {

@@ -30,7 +30,7 @@ Place ViewState::resolved(const Place& place) const
     case Place::Kind::Goal:
         return s.plan.need(place.id) ? place : Place();
     case Place::Kind::Signal:
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.plan.needs[n].id == place.id) {
                 const std::vector<Seat>& seats = s.bindings.needs[n].seats;
                 const bool there = std::any_of(seats.begin(), seats.end(),

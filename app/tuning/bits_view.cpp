@@ -573,7 +573,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
     };
     const Snapshot* s = document_.isOpen() ? &document_.snapshot() : nullptr;
     NeedIndex need = -1;
-    for (size_t n = 0; s && n < s->plan.needs.size(); ++n)
+    for (NeedIndex n = 0; s && n < s->plan.needs.size(); ++n)
         if (s->plan.needs[n].id == id)
             need = int(n);
     const std::optional<FieldRef> field = need >= 0 ? s->device->findField(dotted) : std::nullopt;
@@ -581,7 +581,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
     const InstanceIndex instance = need >= 0 ? s->device->findInstance(dotted.substr(0, dot)) : InstanceIndex(-1);
     RegisterIndex reg = -1;
     if (instance >= 0)
-        for (size_t r = 0; r < s->device->blockOf(instance).registers.size(); ++r)
+        for (const RegisterIndex r : s->device->blockOf(instance).registers.indices())
             if (s->device->blockOf(instance).registers[r].name == dotted.substr(dot + 1))
                 reg = int(r);
     if (!field && reg < 0) {

@@ -84,7 +84,7 @@ private:
     std::string edited_;                    ///< what the editor is open for
     std::string current_;                   ///< field or register that the keyboard is at
     std::shared_ptr<const Snapshot> shown_; ///< keeps what the boxes point into alive
-    int need_ = -1;
+    NeedIndex need_ = -1;
     std::string lit_;
 };
 

@@ -177,7 +177,7 @@ void GoalsForm::build()
 NeedIndex GoalsForm::shownNeed() const
 {
     if (document_.isOpen() && !shownId_.empty())
-        for (size_t n = 0; n < document_.snapshot().plan.needs.size(); ++n)
+        for (const NeedIndex n : document_.snapshot().plan.needs.indices())
             if (document_.snapshot().plan.needs[n].id == shownId_)
                 return int(n);
     return -1;

@@ -127,7 +127,7 @@ void InterruptsDialog::refill()
     if (document_.isOpen()) {
         const Snapshot& s = document_.snapshot();
         const std::vector<InterruptTime> times = interruptTimes(s.facts());
-        for (size_t core = 0; core < s.device->cores.size(); ++core) {
+        for (const CoreIndex core : s.device->cores.indices()) {
             Rational load;
             int many = 0, unknown = 0, late = 0;
             for (const InterruptTime& time : times)

@@ -213,7 +213,7 @@ NeedIndex TuningStation::shownNeed() const
     if (!document_.isOpen() || document_.snapshot().plan.needs.empty())
         return -1;
     const IndexVector<NeedIndex, Need>& needs = document_.snapshot().plan.needs;
-    for (size_t n = 0; n < needs.size(); ++n)
+    for (const NeedIndex n : needs.indices())
         if (needs[n].id == lastNeed_)
             return n;
     return 0;
@@ -391,7 +391,7 @@ NeedIndex TuningStation::comparedNeed() const
     if (shown < 0 || comparedWith_.empty())
         return -1;
     const IndexVector<NeedIndex, Need>& needs = document_.snapshot().plan.needs;
-    for (size_t n = 0; n < needs.size(); ++n)
+    for (const NeedIndex n : needs.indices())
         if (needs[n].id == comparedWith_ && NeedIndex(n) != shown && needs[n].kind == needs[shown].kind)
             return n;
     return -1;
@@ -520,8 +520,8 @@ void TuningStation::refresh()
         return;
     }
     const Snapshot& s = document_.snapshot();
-    size_t index = 0;
-    for (size_t n = 0; n < s.plan.needs.size(); ++n)
+    NeedIndex index = 0;
+    for (const NeedIndex n : s.plan.needs.indices())
         if (s.plan.needs[n].id == lastNeed_)
             index = n;
     const Need& need = s.plan.needs[index];

@@ -45,7 +45,7 @@ void NeedsList::rebuild()
     const std::string selected = view_.selectedNeed();
     for (const std::string& part : parts) {
         bool headed = false;
-        for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        for (const NeedIndex n : s.plan.needs.indices()) {
             const Need& need = s.plan.needs[n];
             if (need.part != part)
                 continue;
@@ -89,7 +89,7 @@ void NeedsList::followSelection()
     const Place& place = view_.selected();
     std::string signal = place.kind == Place::Kind::Signal ? place.sub : "";
     if (place.kind == Place::Kind::Pad && document_.isOpen())
-        for (size_t n = 0; n < document_.snapshot().plan.needs.size(); ++n)
+        for (const NeedIndex n : document_.snapshot().plan.needs.indices())
             if (document_.snapshot().plan.needs[n].id == place.sub)
                 for (const Seat& seat : document_.snapshot().bindings.needs[n].seats)
                     if (seat.pad >= 0 && document_.snapshot().device->pads[seat.pad].name == place.id)

@@ -61,7 +61,7 @@ private:
             card.part = int(p);
             for (const std::string& name : parts[p].terminals)
                 card.terminals.push_back({name, -1, -1, {}});
-            for (size_t n = 0; n < s_.plan.needs.size(); ++n) {
+            for (const NeedIndex n : s_.plan.needs.indices()) {
                 const Need& need = s_.plan.needs[n];
                 if (need.part != parts[p].id)
                     continue;
@@ -203,7 +203,7 @@ QRectF labelled(const Snapshot& s, const ChipLayout& layout)
     if (layout.grid)
         return all;
     const double room = ChipLayout::kLabelGap + ChipLayout::kLabelLength;
-    for (size_t i = 0; i < layout.pins.size(); ++i) {
+    for (const PinIndex i : layout.pins.indices()) {
         const PadIndex pad = s.device->package.pins[i].pad;
         if (pad < 0 || s.bindings.padClaims[pad].empty() ||
             std::any_of(layout.wires.begin(), layout.wires.end(),

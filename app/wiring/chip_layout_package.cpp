@@ -37,7 +37,7 @@ private:
         int rows = 1;
         int columns = 1;
         std::vector<std::pair<int, int>> places;
-        for (size_t i = 0; i < pins.size(); ++i) {
+        for (const PinIndex i : pins.indices()) {
             // A name that is no ball's still gets a place, in rows of its own below the grid.
             const auto place = ballAt(pins[i].number);
             places.push_back(place ? *place : std::pair(-1, static_cast<int>(i)));
@@ -69,7 +69,7 @@ private:
                            b.top() + kBallMargin + (row + 0.5) * kBallPitch);
         };
         std::set<std::pair<int, int>> taken(places.begin(), places.end());
-        for (size_t i = 0; i < pins.size(); ++i) {
+        for (const PinIndex i : pins.indices()) {
             ChipLayout::Pin pin;
             const auto [row, col] = places[i];
             const QPointF centre = centreOf(row, col);
@@ -120,7 +120,7 @@ private:
                 int& top = firstInColumn.try_emplace(place->second, place->first).first->second;
                 top = std::min(top, place->first);
             }
-        for (size_t i = 0; i < pins.size(); ++i) {
+        for (const PinIndex i : pins.indices()) {
             const auto place = ballAt(pins[i].number);
             if (!place)
                 continue;
@@ -164,7 +164,7 @@ private:
         const double across = dual ? 180 : length;
         out_.body = out_.turns % 2 == 0 ? QRectF(0, 0, across, length) : QRectF(0, 0, length, across);
         const double first = (dual ? kPitch : kCorner) + kPitch / 2;
-        for (size_t i = 0; i < pins.size(); ++i) {
+        for (const PinIndex i : pins.indices()) {
             ChipLayout::Pin pin;
             const size_t along = i % perSide;
             const int side = int(i / perSide);

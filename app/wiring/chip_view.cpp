@@ -115,7 +115,7 @@ void ChipView::zoomBy(double factor)
 int ChipView::needIndex(const std::string& id) const
 {
     const auto& needs = shown().plan.needs;
-    for (size_t i = 0; i < needs.size(); ++i)
+    for (const NeedIndex i : needs.indices())
         if (needs[i].id == id)
             return int(i);
     return -1;
@@ -124,7 +124,7 @@ int ChipView::needIndex(const std::string& id) const
 QPointF ChipView::pinPosition(const std::string& pad) const
 {
     const auto& pins = shown().device->package.pins;
-    for (size_t i = 0; i < pins.size(); ++i)
+    for (const PinIndex i : pins.indices())
         if (pins[i].name == pad)
             return transform_.map(layout_.pins[i].box.center());
     return {};
@@ -227,7 +227,7 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
     if (!document_.isOpen())
         return out;
     const Snapshot& s = shown();
-    for (size_t i = 0; i < layout_.pins.size() && i < s.device->package.pins.size(); ++i) {
+    for (PinIndex i = 0; i < int(layout_.pins.size()) && i < s.device->package.pins.size(); ++i) {
         const PackagePin& pin = s.device->package.pins[i];
         QString name = QString("%1, pin %2").arg(QString::fromStdString(pin.name), QString::fromStdString(pin.number));
         if (pin.pad < 0) {
@@ -250,7 +250,7 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
     return out;
 }
 
-void ChipView::chooseAccessibleItem(int item)
+void ChipView::chooseAccessibleItem(PinIndex item)
 {
     if (!document_.isOpen())
         return;

@@ -38,7 +38,7 @@ void ChipView::drawGhosts(QPainter& p) const
         if (!drawn.insert(option.pad).second)
             continue;
         PinIndex pin = -1;
-        for (size_t i = 0; i < s.device->package.pins.size(); ++i)
+        for (const PinIndex i : s.device->package.pins.indices())
             if (s.device->package.pins[i].pad == option.pad)
                 pin = int(i);
         if (pin < 0)
@@ -135,14 +135,14 @@ void ChipView::drawChain(QPainter& p, const Edit& room) const
 {
     const Snapshot& s = shown();
     const auto pinOf = [&](const std::string& pad) -> const ChipLayout::Pin* {
-        for (size_t i = 0; i < s.device->package.pins.size(); ++i)
+        for (const PinIndex i : s.device->package.pins.indices())
             if (s.device->package.pins[i].name == pad)
                 return &layout_.pins[i];
         return nullptr;
     };
     for (const Change& change : room.changes) {
         const auto* set = std::get_if<SetBinding>(&change);
-        const int index = set ? needIndex(set->need) : -1;
+        const NeedIndex index = set ? needIndex(set->need) : -1;
         if (index < 0 || index == finder_.need())
             continue;
         const Need& need = s.plan.needs[index];

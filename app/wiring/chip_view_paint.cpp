@@ -222,7 +222,7 @@ void ChipView::drawPins(QPainter& p) const
     for (const ChipLayout::Wire& wire : layout_.wires)
         if (wire.pin >= 0)
             wired[size_t(wire.pin)] = true;
-    for (size_t i = 0; i < layout_.pins.size(); ++i) {
+    for (const PinIndex i : layout_.pins.indices()) {
         const ChipLayout::Pin& pin = layout_.pins[i];
         const PackagePin& facts = s.device->package.pins[i];
         const auto* claims = facts.pad >= 0 ? &s.bindings.padClaims[facts.pad] : nullptr;
@@ -366,7 +366,7 @@ void ChipView::drawContests(QPainter& p) const
     for (const Contest& contest : s.bindings.contests) {
         if (contest.resource.kind != Resource::Kind::Pad || ++shown > 4)
             continue;
-        for (size_t i = 0; i < layout_.pins.size(); ++i) {
+        for (const PinIndex i : layout_.pins.indices()) {
             if (s.device->package.pins[i].pad != contest.resource.index)
                 continue;
             QString who;

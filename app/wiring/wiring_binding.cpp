@@ -21,7 +21,7 @@ void WiringStation::bindOne(const std::string& id)
     if (!document_.isOpen())
         return;
     const Snapshot& s = document_.snapshot();
-    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+    for (const NeedIndex n : s.plan.needs.indices()) {
         if (s.plan.needs[n].id != id)
             continue;
         if (s.bindings.needs[n].state == BoundNeed::State::Bound) {

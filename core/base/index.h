@@ -19,6 +19,17 @@ public:
         ++at_;
         return *this;
     }
+    constexpr Index& operator--()
+    {
+        --at_;
+        return *this;
+    }
+    constexpr Index operator--(int)
+    {
+        const Index before = *this;
+        --at_;
+        return before;
+    }
 
 private:
     int at_ = -1;

@@ -20,7 +20,7 @@ int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPat
                          int decided)
 {
     int changed = 0;
-    for (size_t i = 0; i < rates_.size(); ++i) {
+    for (ClockIndex i = 0; i < int(rates_.size()); ++i) {
         Rates& own = rates_[i];
         own.values.clear();
         own.any = false;
@@ -47,7 +47,7 @@ int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPat
             for (const ClockInput& input : node.inputs)
                 take(input.node, same);
         } else if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
-            const int input = node.inputs.front().node;
+            const ClockIndex input = node.inputs.front().node;
             const bool divides = node.type == ClockNode::Type::Divide;
             const double unit = double(node.unit);
             if (!free)

@@ -17,13 +17,13 @@ constexpr std::size_t kLargePart = 14;
 
 Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
 {
-    for (size_t i = 0; i < now.size(); ++i) {
+    for (ClockIndex i = 0; i < int(now.size()); ++i) {
         wasRates_.push_back(now.clocks[i].hertz);
         brokeBefore_.push_back(now.breaks(i));
         outsideBefore_.push_back(now.outside(i));
     }
     const IndexVector<ClockIndex, ClockNode>& nodes = now.device().clocks;
-    for (size_t i = 0; i < nodes.size(); ++i) {
+    for (ClockIndex i = 0; i < int(nodes.size()); ++i) {
         const ClockNode& node = nodes[i];
         const auto on = [&](int other) {
             if (other >= 0)
@@ -92,7 +92,7 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
 const std::vector<std::int64_t>& Completion::nearest(const ClockTrial& trial, ClockIndex index,
                                                      std::vector<std::int64_t>& out) const
 {
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
     if (trial.settings(i).size() <= kMostSettings)
         return trial.settings(i);
@@ -116,7 +116,7 @@ const std::vector<std::int64_t>& Completion::nearest(const ClockTrial& trial, Cl
 /// decided has been judged.
 bool Completion::wakesOutside(const ClockTrial& trial, ClockIndex clock) const
 {
-    for (int at = clock; at >= 0 && !now_.clocks[at].running && !decided_[size_t(at)];
+    for (ClockIndex at = clock; at >= 0 && !now_.clocks[at].running && !decided_[size_t(at)];
          at = trial.inputOf(size_t(at)))
         if (outside(trial, at))
             return true;
@@ -126,11 +126,11 @@ bool Completion::wakesOutside(const ClockTrial& trial, ClockIndex clock) const
 /// What a setting costs; empty for an input that a select must not take.
 std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, ClockIndex index, std::int64_t setting)
 {
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     ++steps_;
     trial.clocks[i].setting = setting;
     if (now_.device().clocks[i].type == ClockNode::Type::Select && setting != now_.clocks[i].setting) {
-        const int input = trial.inputOf(i);
+        const ClockIndex input = trial.inputOf(i);
         if (input < 0 || trial.clocks[input].rate.value.isZero() || wakesOutside(trial, input))
             return std::nullopt;
     }
@@ -149,7 +149,7 @@ double Completion::offBy(ClockIndex clock, double rate) const
 /// those that cost too much after what has been decided `before`.
 std::vector<Completion::Row> Completion::ordered(ClockTrial& trial, ClockIndex index, const Cost& before)
 {
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     std::vector<Row> rows;
     rows.reserve(std::min<std::size_t>(trial.settings(i).size(), kMostSettings) + 1);
     const auto add = [&](std::int64_t setting) {
@@ -189,7 +189,7 @@ Completion::Row Completion::bestOf(ClockTrial& trial, ClockIndex index)
 /// Without looking at all: what costs nothing but being set anew is not beaten by one that is further off.
 Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
 {
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
     Row best = *rowOf(trial, index, now_.clocks[i].setting);
     // Nothing else can cost less than staying where that costs only what must be.
@@ -240,12 +240,12 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
     if (at == part.size()) {
         best_ = cost;
         bestSettings_.clear();
-        for (const int i : part)
+        for (const ClockIndex i : part)
             bestSettings_.emplace_back(i, trial.clocks[i].setting);
         return;
     }
     const int index = part[at];
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     if (dependents_[i].empty() && (at == 0 || !dependents_[part[at - 1]].empty())) {
         // Those that nothing depends on stand together behind what they depend on; what they cost at least may be too
         // much already.
@@ -337,10 +337,10 @@ std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, 
         return i;
     };
     const auto visit = [&](int index) {
-        const size_t i = size_t(index);
+        const ClockIndex i = size_t(index);
         const ClockNode& node = now_.device().clocks[i];
-        const int input = now_.inputOf(i);
-        const auto moved = [&](int other) {
+        const ClockIndex input = now_.inputOf(i);
+        const auto moved = [&](ClockIndex other) {
             return other >= 0 &&
                    (leader[size_t(other)] >= 0 || trial.clocks[other].rate != now_.clocks[other].rate ||
                     !(trial.clocks[other].tolerance == now_.clocks[other].tolerance));
@@ -415,7 +415,7 @@ void Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& p
         if (beside_)
             key.push_back(trial.sourceOf(size_t(clock)));
     };
-    for (const int index : part) {
+    for (const ClockIndex index : part) {
         const ClockNode& node = now_.device().clocks[index];
         key.push_back(index);
         for (const ClockInput& input : node.inputs)
@@ -439,7 +439,7 @@ void Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& p
 
 Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bounds& bounds)
 {
-    for (const int i : others_)
+    for (const ClockIndex i : others_)
         trial.clocks[i] = now_.clocks[i];
     markAdjustableClocks(trial, reach);
     bool broken = false;
@@ -500,7 +500,7 @@ bool Completion::apply(ClockTrial& trial, const Bounds& bounds)
         changed += now_.clocks[i].used && trial.clocks[i].rate != now_.clocks[i].rate;
     if (changed == 0)
         return true;
-    const std::vector<TrialClock> kept = trial.clocks;
+    const IndexVector<ClockIndex, TrialClock> kept = trial.clocks;
     if (search(trial, Reach::Inputs, {true, changed - 1}) != Outcome::Whole)
         trial.clocks = kept;
     return true;

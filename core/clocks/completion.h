@@ -63,7 +63,7 @@ private:
     bool newlyForbidden(const ClockTrial& trial, const ClockCombination& combination) const;
     bool threatened(const ClockTrial& trial, const ClockCombination& combination) const;
     int lastOpen(const ClockCombination& combination) const;
-    bool factorMoved(const ClockTrial& trial, std::size_t index) const;
+    bool factorMoved(const ClockTrial& trial, ClockIndex index) const;
     bool touched(const ClockTrial& trial, ClockIndex clock) const;
     bool ahead(ClockIndex clock, const RelativeLimit& limit) const;
     bool outside(const ClockTrial& trial, ClockIndex clock) const;

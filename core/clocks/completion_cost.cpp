@@ -53,7 +53,7 @@ bool Completion::outside(const ClockTrial& trial, ClockIndex clock) const
 /// Whether a clock that comes before, or is decided, is too fast beside this one.
 bool Completion::tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceiling) const
 {
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     const std::vector<RelativeLimit>& limits = trial.relative(i);
     if (std::none_of(limits.begin(), limits.end(),
                      [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); }))
@@ -74,7 +74,7 @@ void Completion::markAdjustableClocks(const ClockTrial& trial, Reach reach)
             for (const ClockCombination::Term& term : combination.terms)
                 strained_[size_t(term.clock)] = strained_[size_t(term.clock)] || !decided_[size_t(term.clock)];
     if (reach == Reach::Inputs)
-        for (const int i : others_)
+        for (const ClockIndex i : others_)
             if (now_.device().clocks[i].type == ClockNode::Type::Select && now_.clocks[i].used)
                 for (const ClockInput& input : now_.device().clocks[i].inputs)
                     for (int at = input.node; at >= 0 && !decided_[size_t(at)] && !strained_[size_t(at)];
@@ -84,7 +84,7 @@ void Completion::markAdjustableClocks(const ClockTrial& trial, Reach reach)
         for (const int i : others_)
             for (const RelativeLimit& ceiling : trial.relative(size_t(i)))
                 strained_[size_t(ceiling.to)] = true;
-    for (size_t i = trial.size(); i-- > 0;) {
+    for (ClockIndex i = trial.size(); i-- > 0;) {
         for (const int below : ceilings_[i])
             strained_[i] = strained_[i] || (decided_[size_t(below)] && trial.outside(size_t(below)));
         if (strained_[i])
@@ -95,10 +95,10 @@ void Completion::markAdjustableClocks(const ClockTrial& trial, Reach reach)
 }
 
 /// Whether the divider that its factor depends on stands elsewhere: the rate behind that may be the same.
-bool Completion::factorMoved(const ClockTrial& trial, std::size_t index) const
+bool Completion::factorMoved(const ClockTrial& trial, ClockIndex index) const
 {
     const ClockIndex follows = now_.device().clocks[index].follows;
-    return follows >= 0 && trial.clocks[std::size_t(follows)].setting != now_.clocks[std::size_t(follows)].setting;
+    return follows >= 0 && trial.clocks[follows].setting != now_.clocks[follows].setting;
 }
 
 /// Whether something that the clock depends on is not as it was.
@@ -117,7 +117,7 @@ bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
     if (std::any_of(ceilings_[i].begin(), ceilings_[i].end(),
                     [&](int below) { return !decided_[size_t(below)] && tooFastFor(trial, below, index); }))
         return true;
-    const int input = trial.inputOf(i);
+    const ClockIndex input = trial.inputOf(i);
     if (input >= 0 && (trial.clocks[input].rate != now_.clocks[input].rate ||
                        !(trial.clocks[input].tolerance == now_.clocks[input].tolerance)))
         return true;
@@ -128,7 +128,7 @@ bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
 /// Whether its limits matter: it is in use, or runs anyway.
 bool Completion::counts(const ClockTrial& trial, ClockIndex index) const
 {
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     return !trial.clocks[i].rate.value.isZero() &&
            (now_.clocks[i].used || (now_.clocks[i].running && !now_.isKernel(index)));
 }
@@ -137,7 +137,7 @@ bool Completion::counts(const ClockTrial& trial, ClockIndex index) const
 /// have to be switched on, from a decided one.
 bool Completion::mayRun(const ClockTrial& trial, ClockIndex index) const
 {
-    for (int i = index; i >= 0; i = trial.inputOf(size_t(i))) {
+    for (ClockIndex i = index; i >= 0; i = trial.inputOf(size_t(i))) {
         if (decided_[size_t(i)])
             return true;
         if (now_.device().clocks[i].enable.valid() && !now_.clocks[i].running)
@@ -148,7 +148,7 @@ bool Completion::mayRun(const ClockTrial& trial, ClockIndex index) const
 
 Completion::Cost Completion::costOf(const ClockTrial& trial, ClockIndex index) const
 {
-    const size_t i = size_t(index);
+    const ClockIndex i = size_t(index);
     const bool same = trial.clocks[i].rate == now_.clocks[i].rate;
     Cost cost;
     cost.broken = (counts(trial, index) && outside(trial, index) && !(same && outsideBefore_[i])) ||

@@ -8,7 +8,7 @@ const std::vector<NeedIndex>& GoalMemo::missed(const ClockTrial& trial)
     if (!function_)
         return none_;
     std::vector<std::int64_t> key;
-    for (size_t i = 0; i < trial.size(); ++i)
+    for (ClockIndex i = 0; i < int(trial.size()); ++i)
         if (trial.isRoot(i)) {
             const TrialClock& c = trial.clocks[i];
             key.insert(key.end(), {c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(),
@@ -18,7 +18,7 @@ const std::vector<NeedIndex>& GoalMemo::missed(const ClockTrial& trial)
     const auto known = known_.find(key);
     if (known != known_.end())
         return known->second;
-    for (size_t i = 0; i < trial.size(); ++i) {
+    for (ClockIndex i = 0; i < int(trial.size()); ++i) {
         ClockState& state = rates_.clocks[i];
         state.rate = trial.clocks[i].rate;
         state.tolerance = trial.clocks[i].tolerance;

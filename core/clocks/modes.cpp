@@ -30,7 +30,7 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
 {
     ModeState out;
     out.alive.assign(device.clocks.size(), false);
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockState& clock = rates.clocks[i];
         if (!clock.running || has(mode.stops, ClockIndex(int(i))))
             continue;
@@ -59,7 +59,7 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         }
         return false;
     };
-    for (size_t n = 0; n < bindings.needs.size(); ++n) {
+    for (const NeedIndex n : bindings.needs.indices()) {
         const InstanceIndex instance = bindings.needs[n].instance;
         const bool line = watchesLine(plan.needs[n], bindings.needs[n]);
         const bool off = instance >= 0 && has(mode.drops, device.instances[instance].domain);
@@ -76,7 +76,7 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     }
     out.wakeTime = mode.wakeTime;
     Duration sources, multipliers;
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply) ||
             !rates.clocks[i].running || out.alive[i] || int(i) == mode.wakesOn)
@@ -123,7 +123,7 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
     if (runDecision(device, woken.clocks, mode.wakesOn).run == ClockRun::Off)
         woken.clocks.erase(source.id);
     out.rates = computeRates(device, board, woken, bindings);
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockState& clock = out.rates.clocks[i];
         if (!clock.running || !clock.used || pathToSource(out.rates, int(i)).back() != mode.wakesOn)
             continue;

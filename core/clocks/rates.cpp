@@ -68,7 +68,7 @@ private:
         state.stopped = std::move(why);
     }
 
-    void compute(size_t index)
+    void compute(ClockIndex index)
     {
         const ClockNode& node = device_.clocks[index];
         ClockState& state = rates_.clocks[index];
@@ -149,11 +149,11 @@ private:
 
     void use(int index)
     {
-        for (int i = index; i >= 0 && !rates_.clocks[i].used; i = rates_.clocks[i].input)
+        for (ClockIndex i = index; i >= 0 && !rates_.clocks[i].used; i = rates_.clocks[i].input)
             useOne(i);
     }
 
-    void useOne(int i)
+    void useOne(ClockIndex i)
     {
         rates_.clocks[i].used = true;
         // What trims a clock, or what it falls back to, must run as well.
@@ -169,7 +169,7 @@ private:
         for (const Core& core : device_.cores)
             use(core.clock);
         use(device_.flashClock);
-        for (size_t n = 0; n < bindings.needs.size(); ++n) {
+        for (const NeedIndex n : bindings.needs.indices()) {
             const InstanceIndex instance = bindings.needs[n].instance;
             if (instance < 0)
                 continue;
@@ -183,7 +183,7 @@ private:
                 use(static_cast<int>(i));
     }
 
-    void settleRunning(size_t index)
+    void settleRunning(ClockIndex index)
     {
         const ClockNode& node = device_.clocks[index];
         ClockState& state = rates_.clocks[index];
@@ -207,7 +207,7 @@ private:
         return clock;
     }
 
-    void findLimits(size_t index)
+    void findLimits(ClockIndex index)
     {
         const ClockNode& node = device_.clocks[index];
         ClockState& state = rates_.clocks[index];
@@ -374,7 +374,7 @@ const std::pair<Frequency, std::uint32_t>* driveFor(const ClockNode& node, const
 std::vector<ClockIndex> pathToSource(const Rates& rates, ClockIndex clock)
 {
     std::vector<ClockIndex> path;
-    for (int i = clock; i >= 0 && path.size() <= rates.clocks.size(); i = rates.clocks[i].input)
+    for (ClockIndex i = clock; i >= 0 && path.size() <= rates.clocks.size(); i = rates.clocks[i].input)
         path.push_back(i);
     return path;
 }

@@ -23,7 +23,7 @@ struct ClockState {
     Capacitance load;      ///< that the board's crystal asks for
     Capacitance stray;     ///< across the crystal, as the board says
     bool external = false; ///< a clock that is fed into the crystal's pad
-    int input = -1;        ///< node that it comes from; -1 for a source or a select set to none
+    ClockIndex input = -1; ///< node that it comes from; -1 for a source or a select set to none
     bool used = false;     ///< something runs from it
     bool running = false;
     std::string stopped;          ///< why it does not run; empty when it does

@@ -85,7 +85,7 @@ std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found
     then.setRange(found.range);
     then.clocks = found.clocks;
     std::vector<std::string> out;
-    for (size_t i = 0; i < then.size(); ++i) {
+    for (ClockIndex i = 0; i < int(then.size()); ++i) {
         const bool target = std::any_of(request.targets.begin(), request.targets.end(),
                                         [i](const ReachTarget& t) { return size_t(t.clock) == i; });
         if ((target ? then.outside(i) : then.breaks(i)) &&
@@ -321,7 +321,7 @@ Expected<ReachTarget> readReachTarget(const Device& device, std::string_view tex
     const std::string name(trimmed(text.substr(0, at)));
     ClockIndex clock = device.findClock(name);
     std::vector<std::string> names;
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         names.push_back(device.clocks[i].id);
         if (clock < 0 &&
             (lowered(device.clocks[i].name) == lowered(name) || lowered(device.clocks[i].id) == lowered(name)))

@@ -43,7 +43,7 @@ ReachKey ReachSearch::keyNow() const
     ReachKey key;
     rankTargets(key);
     key.changed = trial_.range() != now_.range();
-    for (size_t i = 0; i < trial_.size(); ++i) {
+    for (ClockIndex i = 0; i < int(trial_.size()); ++i) {
         key.changed += targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate;
         key.broken += breaksMore(i);
         if (trial_.device().clocks[i].type != ClockNode::Type::Follow)
@@ -75,7 +75,7 @@ void ReachSearch::rankTargets(ReachKey& key) const
 std::vector<std::int64_t> ReachSearch::groupNow() const
 {
     std::vector<std::int64_t> group{trial_.range()};
-    for (const int i : path_) {
+    for (const ClockIndex i : path_) {
         const ClockNode& node = trial_.device().clocks[i];
         const TrialClock& clock = trial_.clocks[i];
         group.push_back(i);
@@ -96,7 +96,7 @@ bool ReachSearch::seenCheaper(int decided)
     if (request_.all)
         return false;
     std::vector<std::int64_t> key{decided};
-    for (const int i : path_) {
+    for (const ClockIndex i : path_) {
         if (i > decided)
             break;
         if (neededUntil_[size_t(i)] <= decided)
@@ -180,14 +180,14 @@ std::vector<NeedIndex> ReachSearch::lostGoals()
 void ReachSearch::tryOtherKernels(std::vector<NeedIndex>& lost)
 {
     std::set<ClockIndex> kernels;
-    for (size_t i = 0; i < ratesNow_.clocks.size(); ++i)
+    for (const ClockIndex i : ratesNow_.clocks.indices())
         for (const int user : ratesNow_.clocks[i].users)
             if (std::find(lost.begin(), lost.end(), user) != lost.end() && !onPath_[i] && now_.free(i))
                 kernels.insert(int(i));
     for (const ClockIndex kernel : kernels) {
-        const size_t i = size_t(kernel);
-        const std::vector<TrialClock> kept = trial_.clocks;
-        std::vector<TrialClock> best = kept;
+        const ClockIndex i = size_t(kernel);
+        const IndexVector<ClockIndex, TrialClock> kept = trial_.clocks;
+        IndexVector<ClockIndex, TrialClock> best = kept;
         for (const std::int64_t setting : now_.settings(i)) {
             trial_.clocks = kept;
             trial_.clocks[i].setting = setting;
@@ -214,7 +214,7 @@ void ReachSearch::keep()
     ReachKey key = keyNow();
     if (full && !(key < found_.back().key))
         return;
-    const std::vector<TrialClock> kept = trial_.clocks;
+    const IndexVector<ClockIndex, TrialClock> kept = trial_.clocks;
     std::vector<NeedIndex> lost = lostGoals();
     if (!lost.empty()) {
         tryOtherKernels(lost);

@@ -84,7 +84,7 @@ void ReachSearch::findGains()
 /// ideals.
 const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
 {
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
     const Rational exact = trial_.clocks[node.inputs.front().node].rate.value;
     std::vector<std::int64_t>& known = fine_[{clock, exact.num(), exact.den()}];

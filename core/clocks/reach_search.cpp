@@ -94,7 +94,7 @@ void ReachSearch::route(std::vector<ClockIndex>& open)
         return;
     }
     const ClockIndex clock = open.back();
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     open.pop_back();
     if (onPath_[i]) {
         route(open);
@@ -149,7 +149,7 @@ void ReachSearch::numbers()
     fine_.clear();
     leastErrors_.clear();
     neededUntil_.assign(onPath_.size(), -1);
-    for (const int i : path_) {
+    for (const ClockIndex i : path_) {
         const ClockNode& node = now_.device().clocks[i];
         int& until = neededUntil_[size_t(i)];
         for (const int other : completion_.dependents(size_t(i)))
@@ -173,14 +173,14 @@ void ReachSearch::numbers()
     }
     for (size_t t = 0; t < outlook_.size(); ++t)
         outlook_[t] = {0, request_.targets[t].kind == Kind::Fastest ? std::numeric_limits<double>::max() : 0};
-    const std::vector<TrialClock> kept = trial_.clocks;
+    const IndexVector<ClockIndex, TrialClock> kept = trial_.clocks;
     assign(0);
     trial_.clocks = kept;
 }
 
 std::vector<std::int64_t> ReachSearch::choicesOf(ClockIndex clock) const
 {
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
     const std::int64_t current = trial_.clocks[i].setting;
     if (!now_.free(i) || node.type == ClockNode::Type::Select || node.type == ClockNode::Type::Follow ||
@@ -196,7 +196,7 @@ std::vector<std::int64_t> ReachSearch::choicesOf(ClockIndex clock) const
 /// Its own limits, as far as no other clock sets them. What is broken already at the same rate is let be.
 bool ReachSearch::inside(ClockIndex clock) const
 {
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     if (!trial_.outside(i, false))
         return true;
     return trial_.range() == now_.range() && trial_.clocks[i].rate == now_.clocks[i].rate && brokeBefore_[i];
@@ -222,7 +222,7 @@ void ReachSearch::assign(size_t at)
         return;
     }
     const ClockIndex clock = path_[at];
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
     const std::vector<Outlook> outlook = outlook_;
     const int changed = pathChanged_;

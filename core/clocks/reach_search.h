@@ -42,7 +42,7 @@ class ReachSearch {
 public:
     struct Found {
         ReachKey key;
-        std::vector<TrialClock> clocks;
+        IndexVector<ClockIndex, TrialClock> clocks;
         std::vector<NeedIndex> lost;
         int range = 0;
         int alike = 0;

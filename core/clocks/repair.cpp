@@ -30,7 +30,7 @@ public:
     }
 
     struct Found {
-        std::vector<TrialClock> clocks;
+        IndexVector<ClockIndex, TrialClock> clocks;
         int range = 0;
         int changed = 0;
         Rational off; ///< of the core's rate from its present one, in hertz
@@ -85,7 +85,7 @@ public:
     Trouble trouble()
     {
         Trouble out;
-        for (size_t i = 0; i < trial_.size(); ++i)
+        for (ClockIndex i = 0; i < int(trial_.size()); ++i)
             if (trial_.breaks(i) || (trial_.isRoot(i) && trial_.clocks[i].rate.value.isZero()))
                 out.clocks.push_back(int(i));
         out.combinations = trial_.forbiddenNow();
@@ -115,7 +115,7 @@ private:
     /// Clocks whose decisions decide a clock's rate or its limits now.
     void addPath(std::vector<bool>& on, ClockIndex clock) const
     {
-        for (int i = clock; i >= 0; i = trial_.inputOf(size_t(i))) {
+        for (ClockIndex i = clock; i >= 0; i = trial_.inputOf(size_t(i))) {
             if (on[size_t(i)])
                 return;
             on[size_t(i)] = true;
@@ -131,7 +131,7 @@ private:
     /// nothing uses is at no fault.
     void addUsers(std::vector<bool>& on, ClockIndex clock) const
     {
-        for (size_t s = 0; s < trial_.size(); ++s)
+        for (ClockIndex s = 0; s < int(trial_.size()); ++s)
             if (trial_.device().clocks[s].type == ClockNode::Type::Select && trial_.clocks[s].used)
                 for (int i = trial_.inputOf(s); i >= 0; i = trial_.inputOf(size_t(i)))
                     if (i == clock) {
@@ -192,8 +192,8 @@ private:
                 break;
             narrow(pathOfNeed(need));
         }
-        const std::vector<TrialClock> kept = trial_.clocks;
-        for (size_t i = 0; i < candidates.size(); ++i) {
+        const IndexVector<ClockIndex, TrialClock> kept = trial_.clocks;
+        for (ClockIndex i = 0; i < int(candidates.size()); ++i) {
             if (!candidates[i])
                 continue;
             const ClockNode& node = trial_.device().clocks[i];
@@ -229,7 +229,7 @@ private:
         trial_.clocks = kept;
     }
 
-    void with(const std::vector<TrialClock>& kept, ClockIndex clock, const TrialClock& next, int left)
+    void with(const IndexVector<ClockIndex, TrialClock>& kept, ClockIndex clock, const TrialClock& next, int left)
     {
         trial_.clocks = kept;
         trial_.clocks[clock] = next;
@@ -251,9 +251,9 @@ private:
                     {},
                     trial_.current().value,
                     trial_.fastestMultiplier().value};
-        for (size_t i = 0; i < trial_.size(); ++i)
+        for (ClockIndex i = 0; i < int(trial_.size()); ++i)
             found.changed += now_.clocks[i].used && now_.clocks[i].rate != trial_.clocks[i].rate;
-        const size_t core = size_t(trial_.device().cpuClock());
+        const ClockIndex core = size_t(trial_.device().cpuClock());
         found.off = (trial_.clocks[core].rate.value - now_.clocks[core].rate.value).abs();
         found_.push_back(std::move(found));
     }

@@ -26,7 +26,7 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
     for (auto* flags : {&free_, &canRun_, &fine_, &root_, &kernel_, &monitored_})
         flags->assign(count, false);
     std::vector<std::vector<std::int64_t>> settings(count);
-    for (size_t i = 0; i < count; ++i) {
+    for (ClockIndex i = 0; i < count; ++i) {
         const ClockNode& node = device.clocks[i];
         const bool held = plan.held(holdOfClock(node.id));
         const RunDecision decision = runDecision(device, plan.clocks, int(i));
@@ -106,7 +106,7 @@ bool ClockTrial::supplyFits(int range) const
     return supply_ >= facts.supplyMin && supply_ <= facts.supplyMax;
 }
 
-int ClockTrial::inputOf(ClockIndex clock) const
+ClockIndex ClockTrial::inputOf(ClockIndex clock) const
 {
     const ClockNode& node = device_->clocks[clock];
     if (node.isSource())
@@ -139,7 +139,7 @@ void ClockTrial::computeExactly(ClockIndex index)
         clock.withinSlack = clock.tolerance.worst() <= device_->limitSlack;
         return;
     }
-    const int input = inputOf(index);
+    const ClockIndex input = inputOf(index);
     if (input < 0 || clock.off) {
         clock.rate = Frequency();
         return;
@@ -179,7 +179,7 @@ void ClockTrial::computeAll()
 
 void ClockTrial::use(ClockIndex first)
 {
-    for (int i = first; i >= 0 && !clocks[i].used; i = inputOf(size_t(i))) {
+    for (ClockIndex i = first; i >= 0 && !clocks[i].used; i = inputOf(size_t(i))) {
         clocks[i].used = true;
         const ClockNode& node = device_->clocks[i];
         if (!node.isSource())
@@ -197,8 +197,8 @@ void ClockTrial::settle()
         clock.used = false;
     for (const int root : roots_)
         use(root);
-    for (size_t i = 0; i < clocks.size(); ++i) {
-        const int input = inputOf(i);
+    for (const ClockIndex i : clocks.indices()) {
+        const ClockIndex input = inputOf(i);
         clocks[i].running = !clocks[i].rate.value.isZero() && clocks[i].rate.defined() &&
                             (clocks[i].used || !device_->clocks[i].enable.valid()) &&
                             (input < 0 || clocks[input].running);
@@ -294,7 +294,7 @@ std::vector<int> ClockTrial::forbiddenNow(const std::vector<bool>& wanted) const
         const std::vector<ClockCombination::Term>& terms = device_->neverTogether[c].terms;
         if (forbidden(device_->neverTogether[c]) &&
             std::all_of(terms.begin(), terms.end(), [&](const ClockCombination::Term& term) {
-                const size_t i = size_t(term.clock);
+                const ClockIndex i = size_t(term.clock);
                 return (!wanted.empty() && wanted[i]) || (clocks[i].running && (clocks[i].used || !kernel_[i]));
             }))
             out.push_back(int(c));
@@ -315,7 +315,7 @@ int ClockTrial::forbiddenBeyond(const ClockTrial& other, const std::vector<bool>
 Current ClockTrial::current() const
 {
     Rational sum;
-    for (size_t i = 0; i < clocks.size(); ++i) {
+    for (const ClockIndex i : clocks.indices()) {
         const ClockNode& node = device_->clocks[i];
         if (!clocks[i].running)
             continue;
@@ -332,7 +332,7 @@ Current ClockTrial::current() const
 Frequency ClockTrial::fastestMultiplier() const
 {
     Frequency out;
-    for (size_t i = 0; i < clocks.size(); ++i)
+    for (const ClockIndex i : clocks.indices())
         if (device_->clocks[i].type == ClockNode::Type::Multiply && clocks[i].running && clocks[i].rate > out)
             out = clocks[i].rate;
     return out;
@@ -342,7 +342,7 @@ std::vector<std::pair<std::string, std::optional<ClockDecision>>> ClockTrial::de
                                                                                         const Plan& plan) const
 {
     std::vector<std::pair<std::string, std::optional<ClockDecision>>> out;
-    for (size_t i = 0; i < clocks.size(); ++i) {
+    for (const ClockIndex i : clocks.indices()) {
         const ClockNode& node = device_->clocks[i];
         if (node.type == ClockNode::Type::Follow || clocks[i].sameDecision(before.clocks[i]))
             continue;
@@ -357,7 +357,7 @@ std::vector<std::pair<std::string, std::optional<ClockDecision>>> ClockTrial::de
             out.emplace_back(node.id,
                              decision == RunDecision() ? std::nullopt : std::optional<ClockDecision>(decision));
         } else if (node.type == ClockNode::Type::Select) {
-            const int input = inputOf(i);
+            const ClockIndex input = inputOf(i);
             out.emplace_back(node.id, InputDecision{input < 0 ? std::string() : device_->clocks[input].id});
         } else {
             out.emplace_back(node.id, factorDecision(node, clocks[i].setting));

@@ -93,7 +93,7 @@ public:
     Frequency fastestMultiplier() const;
 
     /// The node that a select or any other clock comes from under its present setting; -1 for none.
-    int inputOf(ClockIndex clock) const;
+    ClockIndex inputOf(ClockIndex clock) const;
     /// Whether a search may decide it: it has something to decide and nobody holds it.
     bool free(ClockIndex clock) const { return free_[clock]; }
     void hold(ClockIndex clock) { free_[clock] = false; }

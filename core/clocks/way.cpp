@@ -11,7 +11,7 @@
 namespace bindrel {
 
 ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets,
-                    const std::vector<TrialClock>& clocks, int range)
+                    const IndexVector<ClockIndex, TrialClock>& clocks, int range)
 {
     const Device& device = now.device();
     ClockSolution way;
@@ -31,7 +31,7 @@ ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<R
             way.worstError = Ppm(way.errors.back().value.abs());
         title.push_back(fmt::format("{} to {}", device.clocks[target.clock].name, format(rate)));
     }
-    for (size_t i = 0; i < then.size(); ++i) {
+    for (ClockIndex i = 0; i < int(then.size()); ++i) {
         const bool target =
             std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
         if (!target && now.clocks[i].used && now.clocks[i].rate != clocks[i].rate)
@@ -58,7 +58,7 @@ std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combi
 
 std::string limitText(const ClockTrial& trial, ClockIndex clock)
 {
-    const size_t i = size_t(clock);
+    const ClockIndex i = size_t(clock);
     const ClockNode& node = trial.device().clocks[i];
     const Frequency rate = trial.clocks[i].rate;
     if (rate.value.isZero())

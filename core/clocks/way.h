@@ -8,7 +8,7 @@ namespace bindrel {
 
 /// The way from one trial to other decisions and an operating range, with what it changes; errors are told for targets.
 ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets,
-                    const std::vector<TrialClock>& then, int range);
+                    const IndexVector<ClockIndex, TrialClock>& then, int range);
 
 /// "SYS and Bus 1 must not stand so together: …".
 std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combination);

@@ -51,7 +51,7 @@ std::string lackingRoles(const Block& block, const BlockKind& kind)
 
 InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
 {
-    const Instance& instance = device.instances[std::size_t(i)];
+    const Instance& instance = device.instances[i];
     const Block& block = device.blockOf(i);
     InstanceCoverage out{i, block.kind, CoverageLevel::Named, {}};
     const BlockKind* kind = findBlockKind(block.kind);
@@ -73,7 +73,7 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
     out.level = CoverageLevel::Placed;
     const std::string roles = lackingRoles(block, *kind);
     const bool clocked =
-        device.hasClocks() && instance.kernel >= 0 && device.clocks[std::size_t(instance.kernel)].id != kUnknownClock;
+        device.hasClocks() && instance.kernel >= 0 && device.clocks[instance.kernel].id != kUnknownClock;
     const bool noRegisters = block.registers.empty() && !kind->roles.empty();
     if (noRegisters || !roles.empty() || !clocked) {
         std::vector<std::string> lacks;

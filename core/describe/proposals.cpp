@@ -55,7 +55,7 @@ bool saysWord(const std::string& sentence, const std::string& phrase)
            (at + phrase.size() >= sentence.size() || !letter(sentence[at + phrase.size()]));
 }
 
-std::optional<Proposal> kindOf(const Device& device, std::size_t b)
+std::optional<Proposal> kindOf(const Device& device, BlockIndex b)
 {
     const Block& block = device.blocks[b];
     struct Hit {
@@ -140,8 +140,8 @@ void dropCommonStart(std::vector<Candidate>& candidates)
 std::vector<Candidate> candidatesOf(const Block& block)
 {
     std::vector<Candidate> candidates;
-    for (std::size_t r = 0; r < block.registers.size(); ++r)
-        for (std::size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+    for (const RegisterIndex r : block.registers.indices())
+        for (const FieldIndex f : block.registers[r].fields.indices()) {
             const Field& field = block.registers[r].fields[f];
             const bool held = std::any_of(block.roles.begin(), block.roles.end(), [&](const auto& role) {
                 return std::size_t(role.second.reg) == r && std::size_t(role.second.field) == f;
@@ -207,7 +207,7 @@ std::vector<Wanted> wantedOf(const Block& block, const BlockKind& kind, const st
                 if (!number.empty() ? candidate.anyNumber() != number : !candidate.number.empty())
                     continue;
                 one.scores[c] = fit(spec, words, candidate,
-                                    block.registers[std::size_t(candidate.reg)].fields[std::size_t(candidate.field)],
+                                    block.registers[candidate.reg].fields[FieldIndex(candidate.field)],
                                     one.reasons[c]);
             }
             wanted.push_back(std::move(one));
@@ -216,7 +216,7 @@ std::vector<Wanted> wantedOf(const Block& block, const BlockKind& kind, const st
     return wanted;
 }
 
-void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::vector<Proposal>& out)
+void rolesOf(const Device& device, BlockIndex b, const BlockKind& kind, std::vector<Proposal>& out)
 {
     const Block& block = device.blocks[b];
     const std::vector<Candidate> candidates = candidatesOf(block);
@@ -243,8 +243,8 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
             continue;
         const double confidence = *top * std::min(1.0, 0.55 + (*top - rival) * 3);
         const Candidate& candidate = candidates[c];
-        const Register& reg = block.registers[std::size_t(candidate.reg)];
-        const Field& field = reg.fields[std::size_t(candidate.field)];
+        const Register& reg = block.registers[candidate.reg];
+        const Field& field = reg.fields[candidate.field];
         std::string fact = fmt::format("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
         std::string reason = one.reasons[c];
         if (const std::string encoding = encodingIn(*one.spec, field); !encoding.empty()) {
@@ -258,7 +258,7 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
 /// Fields of other blocks that are named like an instance and said to clock or to reset it.
 void gatesOf(const Device& device, std::vector<Proposal>& out)
 {
-    for (std::size_t i = 0; i < device.instances.size(); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         const Instance& instance = device.instances[i];
         for (const bool gate : {true, false}) {
             if (gate ? instance.gate.valid() : instance.reset.valid())
@@ -268,8 +268,8 @@ void gatesOf(const Device& device, std::vector<Proposal>& out)
                 if (o == i)
                     continue;
                 const Block& block = device.blockOf(InstanceIndex(int(o)));
-                for (std::size_t r = 0; r < block.registers.size(); ++r)
-                    for (std::size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+                for (const RegisterIndex r : block.registers.indices())
+                    for (const FieldIndex f : block.registers[r].fields.indices()) {
                         const Register& reg = block.registers[r];
                         const Field& field = reg.fields[f];
                         if (field.width != 1 || field.access != Field::Access::ReadWrite)
@@ -314,7 +314,7 @@ void gatesOf(const Device& device, std::vector<Proposal>& out)
 std::vector<Proposal> proposalsFor(const Device& device)
 {
     std::vector<Proposal> out;
-    for (std::size_t b = 0; b < device.blocks.size(); ++b) {
+    for (const BlockIndex b : device.blocks.indices()) {
         const Block& block = device.blocks[b];
         std::string kind = block.kind;
         if (kind.empty() && !block.registers.empty())

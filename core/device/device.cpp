@@ -22,11 +22,12 @@ bool Core::wordsOnly() const
 }
 
 namespace {
-template <typename Items, typename Name> int indexOf(const Items& items, std::string_view name, Name nameOf)
+template <typename I, typename T, typename Name>
+I indexOf(const IndexVector<I, T>& items, std::string_view name, Name nameOf)
 {
-    for (size_t i = 0; i < items.size(); ++i)
-        if (nameOf(items[i]) == name)
-            return static_cast<int>(i);
+    for (const I at : items.indices())
+        if (nameOf(items[at]) == name)
+            return at;
     return -1;
 }
 } // namespace
@@ -86,7 +87,9 @@ int Device::findMode(std::string_view wanted) const
 
 int Device::findRange(std::string_view wanted) const
 {
-    return indexOf(ranges, wanted, [](const OperatingRange& r) -> const std::string& { return r.id; });
+    const auto found =
+        std::find_if(ranges.begin(), ranges.end(), [&wanted](const OperatingRange& r) { return r.id == wanted; });
+    return found == ranges.end() ? -1 : static_cast<int>(found - ranges.begin());
 }
 
 CoreIndex Device::findCore(std::string_view wanted) const

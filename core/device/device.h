@@ -142,7 +142,7 @@ struct OperatingRange {
 /// units can convert).
 struct Exclusive {
     std::string name;                         ///< "analog channel 4"
-    std::vector<std::pair<int, int>> signals; ///< instance, signal
+    std::vector<std::pair<InstanceIndex, int>> signals; ///< instance, signal
 };
 
 struct Core {

@@ -53,7 +53,7 @@ DeviceDigest digest(const Device& device)
             for (const RouteIndex route : device.pads[pin.pad].routes)
                 reachable.insert(device.routes[route].instance);
         }
-    for (size_t i = 0; i < device.instances.size(); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         const Instance& instance = device.instances[i];
         if (instance.signals.empty() || reachable.contains(static_cast<int>(i)))
             ++out.instances[device.blocks[instance.block].kind];

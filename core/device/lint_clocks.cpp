@@ -16,7 +16,7 @@ void lintTree(const Device& device, LintRemarks& out)
 {
     std::map<FieldRef, std::string> controls;
     std::vector<bool> sourced(device.clocks.size(), false);
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         sourced[i] = node.isSource();
         std::set<std::uint32_t> codes;
@@ -79,7 +79,7 @@ void lintLimits(const Device& device, LintRemarks& out)
 std::vector<Rational> resetRates(const Device& device)
 {
     std::vector<Rational> rates(device.clocks.size());
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         if (node.enable.valid() && !node.onAtReset)
             continue;
@@ -109,7 +109,7 @@ void lintReset(const Device& device, LintRemarks& out)
 {
     const std::vector<Rational> rates = resetRates(device);
     const OperatingRange& range = device.ranges[size_t(device.resetRange)];
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         // What multiplies and is off asks nothing of its input; kernels rest.
         const bool idle =

@@ -13,7 +13,7 @@ namespace {
 void lintPins(const Device& device, LintRemarks& out)
 {
     std::map<std::pair<int, int>, std::string> bits;
-    for (size_t p = 0; p < device.pads.size(); ++p) {
+    for (const PadIndex p : device.pads.indices()) {
         const Pad& pad = device.pads[p];
         const bool onPin = !device.pinOf(int(p)).empty();
         const bool said = std::find(device.unbonded.begin(), device.unbonded.end(), pad.name) != device.unbonded.end();
@@ -38,7 +38,7 @@ void lintPins(const Device& device, LintRemarks& out)
         }
         if (pad.resetClaim.empty())
             continue;
-        const bool known = std::any_of(pad.routes.begin(), pad.routes.end(), [&](int r) {
+        const bool known = std::any_of(pad.routes.begin(), pad.routes.end(), [&](RouteIndex r) {
             return device.signalName(device.routes[r]) == pad.resetClaim;
         });
         if (!known)
@@ -60,7 +60,7 @@ void lintSignals(const Device& device, LintRemarks& out)
     for (const Route& route : device.routes)
         if (!device.pinOf(route.pad).empty())
             reached.insert({route.instance, route.signal});
-    for (size_t i = 0; i < device.instances.size(); ++i)
+    for (const InstanceIndex i : device.instances.indices())
         for (size_t s = 0; s < device.instances[i].signals.size(); ++s)
             if (!reached.contains({int(i), int(s)}))
                 out.addRemark("unreachable-signal", "{}.{} reaches no pin of {}", device.instances[i].name,

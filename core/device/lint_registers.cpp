@@ -72,13 +72,13 @@ void lintAddresses(const Device& device, LintRemarks& out)
     // Two registers of one block at one offset are said once, for the block; the modes of a unit share their
     // registers.
     std::map<std::uint32_t, size_t> taken;
-    for (size_t i = 0; i < device.instances.size(); ++i)
-        for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
+    for (const InstanceIndex i : device.instances.indices())
+        for (const RegisterIndex r : device.blockOf(int(i)).registers.indices()) {
             bool said = false;
             for (const auto& [offset, bytes] : device.blockOf(int(i)).registers[r].places())
                 for (std::uint32_t byte = 0; byte < bytes && !said; ++byte) {
                     const auto [at, fresh] = taken.emplace(device.instances[i].base + offset + byte, i);
-                    const Instance& other = device.instances[at->second];
+                    const Instance& other = device.instances[InstanceIndex(at->second)];
                     const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
                     said = !fresh && at->second != i && !sameUnit;
                     if (said)
@@ -238,7 +238,7 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
 /// What is pointed at, or counted on from outside, must stand at one address.
 void lintParts(const Device& device, LintRemarks& out)
 {
-    for (size_t i = 0; i < device.instances.size(); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         const Block& block = device.blocks[device.instances[i].block];
         const BlockKind* kind = findBlockKind(block.kind);
         for (const auto& [name, role] : block.roles) {

@@ -225,7 +225,7 @@ void DeviceReader::mirrorLimits()
         RelativeLimit limit;
     };
     std::vector<Least> all;
-    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+    for (const ClockIndex i : device_.clocks.indices()) {
         ClockNode& node = device_.clocks[i];
         std::vector<RateLimit*> kept{&node.limit};
         for (auto& [range, limit] : node.limitByRange)
@@ -237,7 +237,7 @@ void DeviceReader::mirrorLimits()
         for (const OperatingRange& range : device_.ranges)
             for (const RelativeLimit& limit : node.limitIn(range.id).relative)
                 if (limit.mirrored)
-                    all.push_back({i, range.id, limit});
+                    all.push_back({size_t(int(i)), range.id, limit});
         for (RateLimit* limit : kept)
             std::erase_if(limit->relative, [](const RelativeLimit& relative) { return relative.mirrored; });
     }
@@ -263,7 +263,7 @@ void DeviceReader::readClocks()
     }
     if (!ok())
         return;
-    for (size_t i = 0; i < rows.size(); ++i) {
+    for (ClockIndex i = 0; i < int(rows.size()); ++i) {
         const JsonNode& row = rows[i];
         ClockNode& node = device_.clocks[i];
         node.name = row.string("name", node.id);
@@ -536,9 +536,9 @@ void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
 /// Every clock must come after its inputs, so that one pass computes all rates; a file in another order is refused.
 void DeviceReader::orderClocks()
 {
-    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+    for (const ClockIndex i : device_.clocks.indices()) {
         const ClockNode& node = device_.clocks[i];
-        const auto check = [&](int other) {
+        const auto check = [&](ClockIndex other) {
             if (other >= static_cast<int>(i))
                 section("clocks").items()[i].fail(
                     fmt::format("{} comes before {}, which it depends on; list a clock after "

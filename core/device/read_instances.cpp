@@ -26,7 +26,7 @@ void DeviceReader::readInstances()
         instance.base = node.child("base").asWord();
         std::string blockName = node.string("block");
         // A kind given by the instance makes a block of that kind out of a shared one ("opaque" as "crystal").
-        for (size_t i = 0; i < device_.blocks.size(); ++i)
+        for (const BlockIndex i : device_.blocks.indices())
             if (device_.blocks[i].name == blockName)
                 instance.block = static_cast<int>(i);
         if (instance.block < 0) {
@@ -40,7 +40,7 @@ void DeviceReader::readInstances()
             own.name = blockName + "_" + kind;
             own.kind = kind;
             instance.block = static_cast<int>(device_.blocks.size());
-            for (size_t i = 0; i < device_.blocks.size(); ++i)
+            for (const BlockIndex i : device_.blocks.indices())
                 if (device_.blocks[i].name == own.name)
                     instance.block = static_cast<int>(i);
             if (size_t(instance.block) == device_.blocks.size())
@@ -99,7 +99,7 @@ void DeviceReader::readInstances()
                                        didYouMean(reg, registerNames)));
                 continue;
             }
-            const int index = static_cast<int>(at - registerNames.begin());
+            const RegisterIndex index = static_cast<int>(at - registerNames.begin());
             instance.resets[index] = value.asWord();
             if (const int width = registers.registers[index].width;
                 width < 32 && instance.resets[index] >> width != 0)
@@ -150,7 +150,7 @@ void DeviceReader::resolveInstances()
             dma.child("router").fail("is no router of DMA requests; its block must be of the kind \"dma_router\".");
         device_.dma.channels = static_cast<int>(dma.integer("channels", 1, 64));
     }
-    for (size_t i = 0; i < instanceNodes_.size(); ++i) {
+    for (InstanceIndex i = 0; i < int(instanceNodes_.size()); ++i) {
         const JsonNode& node = instanceNodes_[i];
         Instance& instance = device_.instances[i];
         instance.bus = clockAt(node.child("bus"));

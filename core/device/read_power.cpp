@@ -69,7 +69,7 @@ void DeviceReader::readDomains()
         }
         device_.domains.push_back(std::move(domain));
     }
-    for (size_t d = 0; d < device_.domains.size() && ok(); ++d)
+    for (DomainIndex d = 0; d < int(device_.domains.size()) && ok(); ++d)
         for (const InstanceIndex instance : device_.domains[d].instances)
             if (const std::string why = mustStayOn(device_, instance); !why.empty())
                 rows[d]

@@ -20,9 +20,9 @@ Role fieldOfName(const Block& block, std::string_view dotted)
     const size_t dot = dotted.find('.');
     if (dot == std::string_view::npos)
         return role;
-    for (size_t r = 0; r < block.registers.size(); ++r)
+    for (const RegisterIndex r : block.registers.indices())
         if (block.registers[r].name == dotted.substr(0, dot))
-            for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
+            for (const FieldIndex f : block.registers[r].fields.indices())
                 if (block.registers[r].fields[f].name == dotted.substr(dot + 1)) {
                     role.reg = static_cast<int>(r);
                     role.field = static_cast<int>(f);

@@ -56,7 +56,7 @@ void DeviceReader::readPadRoutes()
     for (const JsonNode& entry : section("routing").items())
         if (entry.has("analog_code"))
             analogCode = static_cast<int>(entry.integer("analog_code", 0, INT32_MAX));
-    for (size_t p = 0; p < padNodes_.size(); ++p) {
+    for (PadIndex p = 0; p < int(padNodes_.size()); ++p) {
         const PadIndex pad = static_cast<int>(p);
         readSelector(pad, padNodes_[p].optionalChild("routes"));
         readLanes(pad, padNodes_[p].optionalChild("lanes"));
@@ -125,7 +125,7 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
         if (dot != std::string::npos)
             std::from_chars(text.data() + dot + 1, text.data() + text.size(), lane);
         bool known = isAbsent(unit);
-        for (size_t i = 0; i < device_.instances.size() && code >= 0; ++i) {
+        for (InstanceIndex i = 0; i < int(device_.instances.size()) && code >= 0; ++i) {
             const Instance& instance = device_.instances[i];
             if (instance.unit != unit)
                 continue;
@@ -243,10 +243,10 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         if (!ok())
             return;
         for (const auto& [signal, way] : signals) {
-            const InstanceSignal& facts = device_.instances[signal.first].signals[size_t(signal.second)];
+            const InstanceSignal& facts = device_.instances[InstanceIndex(signal.first)].signals[size_t(signal.second)];
             if ((drives(facts) && way.output < 0) || (listens(facts) && !way.input.valid())) {
                 node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".",
-                                      device_.instances[signal.first].name, facts.name,
+                                      device_.instances[InstanceIndex(signal.first)].name, facts.name,
                                       drives(facts) ? "drives its pad" : "listens to its pad",
                                       drives(facts) && way.output < 0 ? "outputs" : "inputs"));
                 return;

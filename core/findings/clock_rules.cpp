@@ -59,7 +59,7 @@ std::string factorTitle(const Facts& f, ClockIndex clock)
 void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, bool toleranceOnly)
 {
     const std::string range = f.device.ranges[size_t(f.rates.range)].name;
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockState& state = f.rates.clocks[i];
         const std::optional<LimitBreak> broken = limitBreak(state);
         if (!broken || broken->which != which || broken->toleranceOnly != toleranceOnly ||
@@ -70,7 +70,7 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
             continue;
         // Said of its user already, with what can be done.
         if (toleranceOnly && std::any_of(state.users.begin(), state.users.end(),
-                                         [&f](int user) { return !f.accuracy[user].ok(); }))
+                                         [&f](NeedIndex user) { return !f.accuracy[user].ok(); }))
             continue;
         const bool above = which == LimitBreak::Which::Above;
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
@@ -114,7 +114,7 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
         if (!holds(f.device, combination, f.rates))
             continue;
         // The plan's own decision is the place to look; else the last clock.
-        int place = combination.terms.back().clock;
+        ClockIndex place = combination.terms.back().clock;
         for (const ClockCombination::Term& term : combination.terms)
             if (f.plan.clocks.contains(f.device.clocks[term.clock].id))
                 place = term.clock;
@@ -131,7 +131,7 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
 /// Whether a clock stands still because the board is not known to have anything at its source.
 bool isUnfitted(const Facts& f, ClockIndex clock)
 {
-    for (int at = clock; at >= 0; at = f.rates.clocks[at].input) {
+    for (ClockIndex at = clock; at >= 0; at = f.rates.clocks[at].input) {
         const ClockNode& node = f.device.clocks[at];
         if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External)
             return !f.board.crystals.contains(node.id);
@@ -141,7 +141,7 @@ bool isUnfitted(const Facts& f, ClockIndex clock)
 
 void kernelStopped(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0)
             continue;
@@ -162,7 +162,7 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
 
 void tooRough(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const Accuracy& accuracy = f.accuracy[n];
         if (accuracy.clock < 0 || accuracy.ok() || accuracy.inGoals)
             continue;
@@ -262,13 +262,13 @@ void supplyOutside(const Facts& f, std::vector<Finding>& out)
 
 void crystalUnbound(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         if ((f.device.clocks[i].type != ClockNode::Type::Crystal &&
              f.device.clocks[i].type != ClockNode::Type::External) ||
             !f.rates.clocks[i].running)
             continue;
         bool claimed = false;
-        for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        for (const NeedIndex n : f.plan.needs.indices())
             claimed =
                 claimed || (f.bindings.needs[n].instance >= 0 &&
                             f.device.instances[f.bindings.needs[n].instance].name == f.device.clocks[i].id);
@@ -327,7 +327,7 @@ Expected<Edit> fixByReservingPads(const Facts& f, const Finding& finding)
 
 void crystalLoad(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node, f.rates.clocks[i].load);
         if (!best || !f.rates.clocks[i].running || best->first == f.rates.clocks[i].load)
@@ -345,7 +345,7 @@ void crystalLoad(const Facts& f, std::vector<Finding>& out)
 
 void toleranceUnknown(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const auto fitted = f.board.crystals.find(node.id);
         if (fitted == f.board.crystals.end() || fitted->second.tolerance || !f.rates.clocks[i].running)
@@ -387,7 +387,7 @@ void impossibleDecision(const Facts& f, std::vector<Finding>& out)
 
 void trimIdle(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const auto said = f.plan.clocks.find(node.id);
         const auto* run = said == f.plan.clocks.end() ? nullptr : std::get_if<RunDecision>(&said->second);
@@ -416,7 +416,7 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
                        "low-speed clock set that needs no crystal.",
                        {},
                        {}});
-    for (std::size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const bool starts = (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
                             node.ready.valid() && !node.onAtReset;
@@ -464,7 +464,7 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
     if (!f.image.slowRates)
         return;
     const Rates& slow = *f.image.slowRates;
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const auto switchedOff = [&](const std::vector<Step>& steps) {
             return std::any_of(steps.begin(), steps.end(), [&](const Step& step) {
@@ -481,7 +481,7 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
             return std::find(path.begin(), path.end(), ClockIndex(int(i))) != path.end();
         };
         std::vector<std::string> stopped;
-        for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        for (const NeedIndex n : f.plan.needs.indices()) {
             const ClockIndex kernel =
                 f.bindings.needs[n].state == BoundNeed::State::Bound ? f.settings[n].kernel : ClockIndex(-1);
             if (kernel >= 0 && f.rates.clocks[kernel].rate == slow.clocks[kernel].rate &&

@@ -30,7 +30,7 @@ std::string troubleOf(const Achieved& row)
 
 void missedGoals(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         for (const Achieved& row : f.settings[n].achieved)
             if (!row.ok)
                 out.push_back({Severity::Error,
@@ -43,7 +43,7 @@ void missedGoals(const Facts& f, std::vector<Finding>& out)
 
 void uncomputed(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const Setting& setting = f.settings[n];
         // An open need and a stopped clock have findings of their own.
         if (setting.computed || setting.notComputed.empty() || f.bindings.needs[n].instance < 0 || setting.kernel < 0 ||
@@ -116,7 +116,7 @@ void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
 
 void togglesNothing(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         if (const ToggledOutput toggled = toggledBy(f.device, f.plan, n); !toggled.trouble.empty())
             out.push_back({Severity::Error,
                            {},

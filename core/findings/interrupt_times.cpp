@@ -76,7 +76,7 @@ std::optional<Duration> responseOf(const Rational& start, const std::vector<cons
 InterruptUses interruptClients(const Facts& f)
 {
     InterruptUses out;
-    for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const CoreIndex core = f.device.ownerCore(f.plan.needs[n].core);
         for (const NeedEvent& event : f.settings[n].events)
             if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event))
@@ -85,9 +85,9 @@ InterruptUses interruptClients(const Facts& f)
     }
     for (const PadSetup& setup : f.pads) {
         const InstanceIndex watcher = setup.line < 0          ? InstanceIndex()
-                                      : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port
+                                      : f.device.linesInPorts ? f.device.pads[setup.pad].port
                                                               : f.device.lineInstance;
-        const CoreIndex core = f.device.ownerCore(f.plan.needs[std::size_t(setup.need)].core);
+        const CoreIndex core = f.device.ownerCore(f.plan.needs[setup.need].core);
         if (watcher >= 0)
             if (const auto interrupt = f.device.lineInterrupt(watcher, setup.line))
                 out[{core, interrupt->second}].push_back(
@@ -106,7 +106,7 @@ std::vector<InterruptTime> interruptTimes(const Facts& facts)
     if (!facts.device.hasClocks())
         return out;
     const InterruptUses uses = interruptClients(facts);
-    for (size_t core = 0; core < facts.device.cores.size(); ++core) {
+    for (const CoreIndex core : facts.device.cores.indices()) {
         const Rational clock = facts.rates.clocks[facts.device.cores[core].clock].rate.value;
         if (!(clock > Rational(0)))
             continue;

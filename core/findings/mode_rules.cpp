@@ -91,18 +91,18 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         out[i].ways.reset();
     }
     // What the slow settings do not say stands as the chip resets.
-    for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0)
             continue;
-        const ClockIndex kernel = f.device.instances[std::size_t(instance)].kernel;
-        const ClockState& state = f.image.slowRates->clocks[std::size_t(kernel)];
-        if (f.rates.clocks[std::size_t(kernel)].running && !state.running)
+        const ClockIndex kernel = f.device.instances[instance].kernel;
+        const ClockState& state = f.image.slowRates->clocks[kernel];
+        if (f.rates.clocks[kernel].running && !state.running)
             out.push_back({Severity::Error,
                            {},
                            fmt::format("With the low-speed clocks: {} stops, because {} does not run ({}). Set its "
                                        "source in the low-speed clock set.",
-                                       f.plan.needs[n].title, f.device.clocks[std::size_t(kernel)].name, state.stopped),
+                                       f.plan.needs[n].title, f.device.clocks[kernel].name, state.stopped),
                            {Place::Kind::Need, f.plan.needs[n].id, {}},
                            {}});
     }
@@ -115,14 +115,14 @@ void losesPower(const Facts& f, std::vector<Finding>& out)
         for (const NeedIndex need : f.plan.modes.contains(mode.id)
                                         ? modeState(f.device, f.plan, f.bindings, f.rates, mode).dropped
                                         : std::vector<NeedIndex>()) {
-            const Need& facts = f.plan.needs[std::size_t(need)];
+            const Need& facts = f.plan.needs[need];
             const CoreIndex core = f.device.findCore(facts.core);
             if (core > 0)
                 out.push_back({Severity::Error,
                                {},
                                fmt::format("{} loses power in {}, and {}, which owns it, is not running to initialise "
                                            "it again. Assign it to {}, or do not enter {}.",
-                                           facts.title, mode.name, f.device.cores[std::size_t(core)].id,
+                                           facts.title, mode.name, f.device.cores[core].id,
                                            f.device.cores.front().id, mode.name),
                                {Place::Kind::Need, facts.id, {}},
                                {}});

@@ -25,7 +25,7 @@ std::string titleOf(const Facts& f, const Claim& claim)
 
 void openNeeds(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const BoundNeed& bound = f.bindings.needs[n];
         if (bound.state != BoundNeed::State::Open)
             continue;
@@ -159,7 +159,7 @@ void contestedDma(const Facts& f, std::vector<Finding>& out)
 
 void impossiblePads(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         for (const Seat& seat : f.bindings.needs[n].seats)
             if (!seat.impossible.empty())
                 out.push_back({Severity::Error,
@@ -168,7 +168,7 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
                                            seat.signal.title),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
                                "Bind again"});
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         for (const Stream& stream : f.bindings.needs[n].streams)
             if (!stream.impossible.empty())
                 out.push_back({Severity::Error,
@@ -180,7 +180,7 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
 
 void debugPads(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t p = 0; p < f.device.pads.size(); ++p) {
+    for (const PadIndex p : f.device.pads.indices()) {
         const Pad& pad = f.device.pads[p];
         if (pad.resetClaim.empty())
             continue;
@@ -201,7 +201,7 @@ void debugPads(const Facts& f, std::vector<Finding>& out)
 
 void boardNets(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         for (const Seat& seat : f.bindings.needs[n].seats) {
             if (seat.pad < 0)
                 continue;
@@ -254,14 +254,14 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
 
 void fencedOff(const Facts& f, std::vector<Finding>& out)
 {
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const InstanceIndex instance = f.bindings.needs[n].instance;
         const Need& need = f.plan.needs[n];
         if (instance < 0)
             continue;
         const Instance& facts = f.device.instances[instance];
         std::vector<const Need*> together;
-        for (size_t k = 0; k < f.plan.needs.size(); ++k)
+        for (const NeedIndex k : f.plan.needs.indices())
             if (f.bindings.needs[k].instance == instance)
                 together.push_back(&f.plan.needs[k]);
         const std::string& owner = f.device.cores[f.device.ownerCore(need.core)].id;

@@ -16,7 +16,7 @@ using Severity = Finding::Severity;
 /// A resistor in front of an analog input slows it down, which only the goal can tell the arithmetic.
 void slowedBySeries(const Facts& f, std::vector<Finding>& out)
 {
-    for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const Need& need = f.plan.needs[n];
         const KindSpec* kind = findKind(need.kind);
         if (!kind || kind->sourceResistanceGoal.empty())
@@ -25,7 +25,7 @@ void slowedBySeries(const Facts& f, std::vector<Finding>& out)
         for (const Seat& seat : f.bindings.needs[n].seats) {
             if (seat.pad < 0)
                 continue;
-            const auto known = f.board.resistors.find(f.device.pads[std::size_t(seat.pad)].name);
+            const auto known = f.board.resistors.find(f.device.pads[seat.pad].name);
             if (known == f.board.resistors.end() || !known->second.series ||
                 known->second.series->value <= Resistance(Rational(stated)))
                 continue;
@@ -35,7 +35,7 @@ void slowedBySeries(const Facts& f, std::vector<Finding>& out)
                            fmt::format("{}: the board has {} in series at {}, more than the source resistance of {} "
                                        "\u03a9 that the goals state. The sample time is computed for the smaller one; "
                                        "state the whole resistance.",
-                                       need.title, value, f.device.pads[std::size_t(seat.pad)].name, stated),
+                                       need.title, value, f.device.pads[seat.pad].name, stated),
                            {Place::Kind::Goal, need.id, kind->sourceResistanceGoal},
                            {}});
             break;
@@ -47,9 +47,9 @@ void slowedBySeries(const Facts& f, std::vector<Finding>& out)
 void starvedBySeries(const Facts& f, std::vector<Finding>& out)
 {
     for (const PadSetup& setup : f.pads) {
-        const Need& need = f.plan.needs[std::size_t(setup.need)];
-        const SignalSpec& signal = f.bindings.needs[std::size_t(setup.need)].seats[std::size_t(setup.seat)].signal;
-        const Pad& pad = f.device.pads[std::size_t(setup.pad)];
+        const Need& need = f.plan.needs[setup.need];
+        const SignalSpec& signal = f.bindings.needs[setup.need].seats[std::size_t(setup.seat)].signal;
+        const Pad& pad = f.device.pads[setup.pad];
         const TerminalFact* fact = terminalFact(f.board, need, signal.id);
         const auto known = f.board.resistors.find(pad.name);
         if (!fact || fact->current == Current() || known == f.board.resistors.end() || !known->second.series ||

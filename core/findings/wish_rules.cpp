@@ -32,7 +32,7 @@ void notKept(const Facts& f, std::vector<Finding>& out)
         if (state.words.size() > kShown)
             words.push_back(counted(long(state.words.size() - kShown), "more"));
         const WishedSignal& by = state.by.front();
-        const std::string& need = f.plan.needs[std::size_t(by.need)].id;
+        const std::string& need = f.plan.needs[by.need].id;
         out.push_back(
             {wish.rule ? Severity::Error : Severity::Caution,
              {},
@@ -61,7 +61,7 @@ Expected<Edit> fixByKeeping(const Facts& f, const Finding& finding)
             about = judgeWish(f.device, places, f.plan, f.bindings, wish).by;
         for (const WishedSignal& signal : about)
             if (std::find(request.needs.begin(), request.needs.end(), signal.need) == request.needs.end() &&
-                f.bindings.needs[std::size_t(signal.need)].state != BoundNeed::State::Open)
+                f.bindings.needs[signal.need].state != BoundNeed::State::Open)
                 request.needs.push_back(signal.need);
         if (request.needs.empty())
             return problemOf("nothing that the wish is about is bound; bind it first.");

@@ -56,8 +56,9 @@ bool ClockMoves::detour()
         return false;
     // The select and the source under which the fewest limits are broken: none, unless a peripheral's clock has a lower
     // limit.
-    int which = -1, best = -1, least = 0;
-    for (size_t s = 0; s < device_.clocks.size(); ++s) {
+    ClockIndex which = -1;
+    int best = -1, least = 0;
+    for (const ClockIndex s : device_.clocks.indices()) {
         const ClockNode& select = device_.clocks[s];
         if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() ||
             !feedsVital(int(s)))
@@ -66,7 +67,7 @@ bool ClockMoves::detour()
         if (present < 0 || !stopsSoon(present))
             continue;
         for (size_t k = 0; k < select.inputs.size(); ++k) {
-            const int input = select.inputs[k].node;
+            const ClockIndex input = select.inputs[k].node;
             if (input < 0 || !node(input).isSource() || input == present)
                 continue;
             const ClockSnapshot kept = now_;
@@ -86,7 +87,7 @@ bool ClockMoves::detour()
     while (least > brokenNow() && divideMeanwhile(which, best, least)) {
     }
     const ClockNode& select = node(which);
-    const int input = select.inputs[size_t(best)].node;
+    const ClockIndex input = select.inputs[size_t(best)].node;
     if (now(input).off) {
         sourceOn(input, true);
         if (then(input).off)
@@ -104,13 +105,13 @@ bool ClockMoves::detour()
     return true;
 }
 
-bool ClockMoves::divideMeanwhile(int select, int choice, int& least)
+bool ClockMoves::divideMeanwhile(ClockIndex select, int choice, int& least)
 {
     const int before = brokenNow();
     const ClockSnapshot kept = now_;
-    int divider = -1;
+    ClockIndex divider = -1;
     std::int64_t setting = 0;
-    for (size_t d = 0; d < device_.clocks.size() && least > before; ++d) {
+    for (ClockIndex d = 0; d < int(device_.clocks.size()) && least > before; ++d) {
         const ClockNode& facts = device_.clocks[d];
         if (facts.type != ClockNode::Type::Divide || !facts.control.valid() || !facts.frozenBy.empty() ||
             facts.fraction.valid())

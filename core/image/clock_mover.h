@@ -153,7 +153,7 @@ private:
     /// A detour that leaves limits broken, as of a clock that may not be faster than the one that is moved: some
     /// divider is set meanwhile so that fewer are, both before and after it. `least`: how many are broken by the
     /// detour; less after it. False when no divider helps.
-    bool divideMeanwhile(int select, int choice, int& least);
+    bool divideMeanwhile(ClockIndex select, int choice, int& least);
 
     // ---- what the moves do to the model and, when `write`, which steps they are
 

@@ -173,7 +173,7 @@ bool ClockMoves::ready(const Move& move) const
     switch (move.what) {
     case What::SystemSelect:
     case What::KernelSelect: {
-        const int input = node(i).inputs[size_t(then(i).setting)].node;
+        const ClockIndex input = node(i).inputs[size_t(then(i).setting)].node;
         return input < 0 || (runs(input) && !stopsSoon(input));
     }
     case What::MultiplierOff:
@@ -225,7 +225,7 @@ int ClockMoves::brokenNow() const
     int broken = !flashFollows();
     for (const ClockCombination& combination : device_.neverTogether)
         broken += now_.trial.forbidden(combination);
-    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+    for (const ClockIndex i : device_.clocks.indices()) {
         const ClockNode& facts = device_.clocks[i];
         const bool kernel = facts.tier == "kernel";
         // The input of a multiplier that is off does nothing. Being too slow, or faster than its bus, spoils a kernel's
@@ -241,7 +241,7 @@ int ClockMoves::brokenNow() const
 
 bool ClockMoves::keepLimits(const std::vector<Move>& moves)
 {
-    const std::vector<TrialClock> kept = now_.trial.clocks;
+    const IndexVector<ClockIndex, TrialClock> kept = now_.trial.clocks;
     const std::uint32_t waits = now_.waitStates;
     const int range = now_.trial.range();
     const int before = brokenNow();
@@ -257,7 +257,7 @@ bool ClockMoves::keepLimits(const std::vector<Move>& moves)
 
 void ClockMoves::make(const Move& move, bool write)
 {
-    const int i = move.clock;
+    const ClockIndex i = move.clock;
     TrialClock* clock = i >= 0 ? &now_.trial.clocks[i] : nullptr;
     switch (move.what) {
     case What::RangeUp:

@@ -10,7 +10,7 @@ ClockSnapshot resetStand(const Device& device, const Board& board, const Plan& p
                       device.waitStates.valid() ? device.resetCode(device.waitStates) : 0,
                       std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(device.resetRange);
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         TrialClock& clock = out.trial.clocks[i];
         clock.setting = device.clocks[i].resetValue;
         clock.trimmed = false;
@@ -27,7 +27,7 @@ ClockSnapshot plannedStand(const Device& device, const Rates& rates, const Clock
     out.trial.setRange(rates.range);
     if (rates.waitStates)
         out.waitStates = std::uint32_t(*rates.waitStates);
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         const ClockState& state = rates.clocks[i];
         TrialClock& clock = out.trial.clocks[i];
@@ -46,7 +46,7 @@ ClockSnapshot wokenStand(const Device& device, const ClockSnapshot& planned, con
                          const LowPowerMode& mode, const ModeState& state, const Waking& waking)
 {
     ClockSnapshot out = planned;
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         const bool stopped = node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) &&
                              rates.clocks[i].running && !state.alive[i];

@@ -48,7 +48,7 @@ std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockSnapshot&
     // What comes from each source in the end.
     const auto comesFrom = [&full](ClockIndex clock) { return full.trial.sourceOf(clock); };
     std::vector<ClockIndex> out;
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         if (!node.isSource() || !reset.trial.clocks[i].off || full.trial.clocks[i].off || !node.ready.valid() ||
             node.startup.value < kLongStartup)
@@ -59,7 +59,7 @@ std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockSnapshot&
         for (const Instance& instance : device.instances)
             awaited = awaited || (full.live[size_t(instance.bus)] && instance.bus != int(i) &&
                                   comesFrom(size_t(instance.bus)) == int(i));
-        for (size_t k = 0; k < device.clocks.size(); ++k)
+        for (const ClockIndex k : device.clocks.indices())
             awaited = awaited || (device.clocks[k].type == ClockNode::Type::Multiply && !full.trial.clocks[k].off &&
                                   comesFrom(k) == int(i));
         if (!awaited)
@@ -76,7 +76,7 @@ ClockSnapshot withoutLate(const Device& device, const ClockSnapshot& reset, cons
         return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end();
     };
     ClockSnapshot middle = full;
-    for (size_t k = 0; k < device.clocks.size(); ++k) {
+    for (const ClockIndex k : device.clocks.indices()) {
         const ClockNode& node = device.clocks[k];
         TrialClock& clock = middle.trial.clocks[k];
         if (!node.isSource() && late(full.trial.sourceOf(k))) {
@@ -100,7 +100,7 @@ ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const Awaited
     out.lateSources = std::move(lateSources);
     const ClockSnapshot middle = withoutLate(device, reset, full, out.lateSources);
     MoveOptions first{out.lateSources, from.opened, {}};
-    for (const int source : from.pending)
+    for (const ClockIndex source : from.pending)
         if (!full.trial.clocks[source].off &&
             std::find(out.lateSources.begin(), out.lateSources.end(), source) == out.lateSources.end())
             first.awaitFirst.push_back(source);
@@ -133,7 +133,7 @@ ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const Awaite
         return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end();
     };
     std::vector<ClockIndex> now = lateSourcesOf(device, reset, full);
-    std::erase_if(now, [&](int source) { return !from.stand.trial.clocks[source].off && !pending(source); });
+    std::erase_if(now, [&](ClockIndex source) { return !from.stand.trial.clocks[source].off && !pending(source); });
     return bringUpFrom(device, rates, from, reset, full, now == late ? now : std::vector<ClockIndex>());
 }
 

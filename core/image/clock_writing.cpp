@@ -24,7 +24,7 @@ void ClockWriting::waitStatesStep(std::uint32_t states, const std::string& why)
     add(updateStep(device_, {{device_.waitStates, states, fmt::format("{} wait states", states)}}, why));
 }
 
-void ClockWriting::sourceOn(int i, bool write)
+void ClockWriting::sourceOn(ClockIndex i, bool write)
 {
     TrialClock& clock = now_.trial.clocks[i];
     clock.off = false;
@@ -62,7 +62,7 @@ void ClockWriting::lockStep(int i)
         awaitClock(i, fmt::format("Wait until {} has locked (max. {}).", node(i).name, format(node(i).startup)));
 }
 
-void ClockWriting::awaitClock(int i, std::string why)
+void ClockWriting::awaitClock(ClockIndex i, std::string why)
 {
     add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), std::move(why)));
     if (!gatesClosed_)
@@ -76,7 +76,7 @@ void ClockWriting::awaitClock(int i, std::string why)
     stand.trial.computeAll();
 }
 
-void ClockWriting::letGo(int i)
+void ClockWriting::letGo(ClockIndex i)
 {
     const ClockNode& facts = node(i);
     const auto clear = [this](const FieldCode& field, const std::string& what) {
@@ -93,7 +93,7 @@ void ClockWriting::letGo(int i)
     }
 }
 
-void ClockWriting::extraSteps(int i)
+void ClockWriting::extraSteps(ClockIndex i)
 {
     const ClockNode& facts = node(i);
     const ClockState& state = rates_.clocks[i];
@@ -122,7 +122,7 @@ void ClockWriting::rangeSteps()
                      fmt::format("Wait for the regulator to settle in {}.", range.name)));
 }
 
-void ClockWriting::loadStep(int i)
+void ClockWriting::loadStep(ClockIndex i)
 {
     const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[i].load);
     if (best && best->second != device_.resetCode(node(i).loadControl))
@@ -170,7 +170,7 @@ void ClockWriting::setFrozen(int multiplier, bool write)
 {
     std::vector<FieldWrite> fields;
     std::vector<std::string> words;
-    for (int k = 0; k < int(device_.clocks.size()); ++k) {
+    for (const ClockIndex k : device_.clocks.indices()) {
         if (!frozenBy(k, multiplier) || !node(k).control.valid() || sameSetting(k))
             continue;
         now_.trial.clocks[k].setting = then(k).setting;

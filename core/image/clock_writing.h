@@ -35,16 +35,16 @@ protected:
     }
 
     void waitStatesStep(std::uint32_t states, const std::string& why);
-    void sourceOn(int i, bool write);
+    void sourceOn(ClockIndex i, bool write);
     void readyStep(int i);
     void lockStep(int i);
     /// A source that is to stop, or to run free, is no longer watched, so that no failure is reported, and no longer
     /// trimmed.
-    void letGo(int i);
-    void extraSteps(int i);
+    void letGo(ClockIndex i);
+    void extraSteps(ClockIndex i);
     void rangeSteps();
     /// The load that the oscillator switches in, nearest to what the crystal wants.
-    void loadStep(int i);
+    void loadStep(ClockIndex i);
     /// The rate of an oscillator that has several, with its factory calibration before it.
     void rateSteps(int i);
     void selectStep(int i, std::int64_t input, const std::string& why);
@@ -69,7 +69,7 @@ protected:
     std::vector<AwaitedClock> awaited_; ///< how all stood at each wait for a clock, without that clock
 
 private:
-    void awaitClock(int i, std::string why);
+    void awaitClock(ClockIndex i, std::string why);
 };
 
 } // namespace bindrel

@@ -78,7 +78,7 @@ private:
                          [&](const Core& core) { return runs(core.clock); }))
             return false;
         leave(out);
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+        for (const ClockIndex i : device_.clocks.indices()) {
             const ClockState& state = out.rates.clocks[i];
             const bool idle = device_.clocks[i].tier == "kernel" &&
                               std::all_of(state.users.begin(), state.users.end(),
@@ -98,14 +98,14 @@ private:
             return clock < 0 || (out.rates.clocks[clock].running &&
                                  out.rates.clocks[clock].rate == f_.rates.clocks[clock].rate);
         };
-        for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
+        for (const NeedIndex n : f_.plan.needs.indices()) {
             const InstanceIndex instance = f_.bindings.needs[n].instance;
             const bool clocked =
                 instance < 0 || (out.rates.clocks[device_.instances[instance].bus].running &&
                                  steady(device_.instances[instance].kernel));
             // What a line ignores is counted in cycles of its clock.
             const auto quiet = [&](const PadSetup& setup) {
-                const int lines = device_.linesInPorts ? device_.pads[setup.pad].port : device_.lineInstance;
+                const InstanceIndex lines = device_.linesInPorts ? device_.pads[setup.pad].port : device_.lineInstance;
                 return setup.need != int(n) || setup.quiet.value.isZero() || lines < 0 ||
                        steady(device_.instances[lines].kernel);
             };

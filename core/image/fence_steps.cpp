@@ -13,13 +13,13 @@ namespace bindrel {
 void appendFenceSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings)
 {
     std::map<int, std::vector<const Need*>> users;
-    for (size_t n = 0; n < plan.needs.size(); ++n)
+    for (const NeedIndex n : plan.needs.indices())
         if (const BoundNeed& bound = bindings.needs[n]; bound.instance >= 0 && bound.state == BoundNeed::State::Bound)
             users[bound.instance].push_back(&plan.needs[n]);
     // Fields of one register are written at once.
     std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
     for (const auto& [instance, needs] : users)
-        for (const Fence& fence : device.instances[instance].fences) {
+        for (const Fence& fence : device.instances[InstanceIndex(instance)].fences) {
             const std::optional<std::uint32_t> code = fenceCode(device, fence, needs);
             if (code && *code != device.resetCode(fence.field))
                 byRegister[{fence.field.instance, fence.field.reg}].push_back(
@@ -34,7 +34,7 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
         }
         steps.push_back(updateStep(device, std::move(fields),
                                    fmt::format("{}: assign each instance to the core that owns it.",
-                                               device.instances[where.first].name)));
+                                               device.instances[InstanceIndex(where.first)].name)));
         for (Step& step : steps) {
             step.phase = Step::Phase::Unlock;
             image.steps.push_back(std::move(step));

@@ -8,7 +8,7 @@ namespace bindrel {
 std::vector<Gate> gatesOf(const Device& device, const Bindings& bindings, const Image& image)
 {
     std::vector<Gate> out;
-    for (int i = 0; i < int(device.instances.size()); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         const Instance& instance = device.instances[i];
         if (!instance.gate.valid())
             continue;
@@ -22,7 +22,7 @@ std::vector<Gate> gatesOf(const Device& device, const Bindings& bindings, const 
                                           image.codeOf(device, instance.gate.ref) == instance.gate.code,
                                           false});
         gate->instances.push_back(i);
-        for (size_t n = 0; n < bindings.needs.size(); ++n)
+        for (const NeedIndex n : bindings.needs.indices())
             if (bindings.needs[n].instance == i)
                 gate->needs.push_back(int(n));
         gate->touched = gate->touched || std::any_of(image.steps.begin(), image.steps.end(),

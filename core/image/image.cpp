@@ -27,7 +27,7 @@ Step stepOf(const Device& device, Step::Kind kind, std::vector<FieldWrite> field
     }
     // A register with a key ignores every write that does not carry it.
     const IndexVector<FieldIndex, Field>& all = device.registerOf(fields.front().ref).fields;
-    for (size_t f = 0; f < all.size() && kind != Step::Kind::Wait && kind != Step::Kind::Read; ++f)
+    for (FieldIndex f = 0; f < int(all.size()) && kind != Step::Kind::Wait && kind != Step::Kind::Read; ++f)
         if (all[f].access == Field::Access::Key && !(step.mask & all[f].mask())) {
             step.mask |= all[f].mask();
             step.value |= all[f].at(all[f].key);

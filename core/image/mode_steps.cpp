@@ -53,7 +53,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
             giveBack(device, setup, mode.name, out.enter);
     const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode);
     // The mode stops them on purpose; nothing must take that for a failure.
-    for (size_t i = 0; i < device.clocks.size(); ++i)
+    for (const ClockIndex i : device.clocks.indices())
         if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored &&
                                                       clocks.rates.clocks[i].running && !state.alive[i]) {
             const FieldCode& watch = node.monitor->enable;

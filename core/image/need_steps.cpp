@@ -140,7 +140,7 @@ public:
             touched.insert(operation(bound.instance, step));
         for (auto& [reg, fields] : registers) {
             const std::string why =
-                fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[reg].name,
+                fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[RegisterIndex(reg)].name,
                             purposeOf(fields, setting));
             // Registers of a shared instance hold what its other needs have set; those of a state that was asked for
             // hold that.
@@ -196,7 +196,7 @@ public:
     void line(const PadSetup& setup)
     {
         const Pad& pad = device_.pads[setup.pad];
-        const int lines = device_.linesInPorts ? pad.port : device_.lineInstance;
+        const InstanceIndex lines = device_.linesInPorts ? pad.port : device_.lineInstance;
         if (setup.line < 0 || lines < 0) {
             if (setup.rising || setup.falling)
                 image_.unplaced.push_back(
@@ -276,7 +276,7 @@ public:
     }
 
     /// The filter of a line: at least so many cycles of its fastest clock as are asked for.
-    void quiet(const PadSetup& setup, int lines, const std::string& n)
+    void quiet(const PadSetup& setup, InstanceIndex lines, const std::string& n)
     {
         const Role* role = device_.blockOf(lines).role("filter" + n);
         const ClockState& clock = rates_.clocks[device_.instances[lines].kernel];
@@ -509,7 +509,7 @@ private:
     const Device& device_;
     const Plan& plan_;
     const Rates& rates_;
-    int need_;
+    NeedIndex need_;
     std::set<InstanceIndex> opened_; ///< instances whose gate this need has opened
     struct Start {
         Step step;
@@ -525,7 +525,7 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
 {
     std::vector<Step> starts;
     SharedRegisters shared(device);
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         if (bindings.needs[n].state != BoundNeed::State::Bound)
             continue;
         NeedBringUp bringUp(image, device, plan, rates, static_cast<int>(n));

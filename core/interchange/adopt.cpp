@@ -194,7 +194,7 @@ private:
 
     void readClocks()
     {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+        for (const ClockIndex i : device_.clocks.indices()) {
             const ClockNode& node = device_.clocks[i];
             const std::optional<Told> told = node.isSource() ? sourceOf(int(i)) : settingOf(node);
             const auto said = plan_.clocks.find(node.id);
@@ -220,7 +220,7 @@ private:
     void switchSources()
     {
         compute();
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+        for (const ClockIndex i : device_.clocks.indices()) {
             const ClockNode& node = device_.clocks[i];
             if (!node.isSource() || !node.enable.valid() || !codeOf(node.enable.ref))
                 continue;
@@ -236,7 +236,7 @@ private:
 
     void readPads()
     {
-        for (size_t r = 0; r < device_.routes.size(); ++r) {
+        for (const RouteIndex r : device_.routes.indices()) {
             const Route& route = device_.routes[r];
             if (route.wired() || route.selects.empty())
                 continue;
@@ -320,7 +320,7 @@ private:
     }
 
     /// Binds a need of the plan to where its signals are.
-    void seat(size_t n)
+    void seat(NeedIndex n)
     {
         const Need need = plan_.needs[n];
         const KindSpec* kind = findKind(need.kind);
@@ -366,7 +366,7 @@ private:
     /// Instances that have signals on pads, or run, and serve no need of the plan.
     void addNeeds()
     {
-        for (size_t i = 0; i < device_.instances.size(); ++i) {
+        for (const InstanceIndex i : device_.instances.indices()) {
             const InstanceIndex instance = int(i);
             const auto at = switched_.find(instance);
             const auto many = at == switched_.end()
@@ -454,7 +454,7 @@ private:
                 claimedPads_.insert(device_.findPad(pad));
         const auto kind =
             std::find_if(kinds().begin(), kinds().end(), [](const KindSpec& one) { return one.ofPad != nullptr; });
-        for (size_t p = 0; kind != kinds().end() && p < device_.pads.size(); ++p) {
+        for (PadIndex p = 0; kind != kinds().end() && p < device_.pads.size(); ++p) {
             const Pad& pad = device_.pads[p];
             const std::vector<FieldRef> fields = padFields(pad);
             const bool set = std::any_of(fields.begin(), fields.end(), [this](const FieldRef& ref) {
@@ -481,14 +481,14 @@ private:
     }
 
     /// Fields of the need's own instance in which plan and dump differ.
-    std::vector<std::pair<FieldRef, std::uint32_t>> differencesOf(size_t n) const
+    std::vector<std::pair<FieldRef, std::uint32_t>> differencesOf(NeedIndex n) const
     {
         std::vector<std::pair<FieldRef, std::uint32_t>> out;
         const InstanceIndex own = now_->bindings.needs[n].instance;
         if (own < 0 || now_->bindings.needs[n].state != BoundNeed::State::Bound)
             return out;
         const Block& block = device_.blockOf(own);
-        for (size_t r = 0; r < block.registers.size(); ++r)
+        for (const RegisterIndex r : block.registers.indices())
             for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
                 const FieldRef ref{own, int(r), int(f)};
                 const std::optional<std::uint32_t> code = codeOf(ref);
@@ -498,7 +498,7 @@ private:
         return out;
     }
 
-    void readGoals(size_t n)
+    void readGoals(NeedIndex n)
     {
         const KindSpec* kind = findKind(plan_.needs[n].kind);
         if (!kind || kind->instanceKind.empty())
@@ -545,7 +545,7 @@ private:
     }
 
     /// What is said of a need's pads: asked of a plan with this need alone, which is quick.
-    void readPadFields(size_t n)
+    void readPadFields(NeedIndex n)
     {
         const std::string id = plan_.needs[n].id;
         for (const auto& [signal, name] : std::map(plan_.needs[n].binding.pads)) {
@@ -576,7 +576,7 @@ private:
             if (!isActive(at.first))
                 continue;
             const Register& reg = device_.blockOf(at.first).registers[at.second];
-            for (size_t f = 0; f < reg.fields.size(); ++f) {
+            for (const FieldIndex f : reg.fields.indices()) {
                 const FieldRef ref{at.first, at.second, int(f)};
                 const std::uint32_t is = reg.fields[f].in(value), planned = now_->image.codeOf(device_, ref);
                 if (reg.fields[f].keepsWrites() && is != planned && !isData(ref))
@@ -592,7 +592,7 @@ private:
     {
         if (whyNotByHand(device_, ref).empty())
             return false;
-        for (size_t n = 0; n < plan_.needs.size(); ++n)
+        for (const NeedIndex n : plan_.needs.indices())
             if (now_->bindings.needs[n].instance == ref.instance && whyNotEntered(*now_, n, ref).empty())
                 return false;
         return true;

@@ -17,7 +17,7 @@ NeedTable interruptSheet(const Snapshot& s)
                     {}};
     const Facts facts = s.facts();
     const std::vector<InterruptTime> times = interruptTimes(facts);
-    for (size_t core = 0; core < s.device->cores.size(); ++core) {
+    for (const CoreIndex core : s.device->cores.indices()) {
         const Names names = namesFor(facts, core);
         for (const InterruptVector& vector : interruptVectors(facts, names))
             for (const InterruptClient& client : vector.clients) {
@@ -112,7 +112,7 @@ NeedTable dmaSheet(const Snapshot& s)
         NeedTable::Row row;
     };
     std::vector<Line> lines;
-    for (size_t n = 0; n < s.plan.needs.size(); ++n)
+    for (const NeedIndex n : s.plan.needs.indices())
         for (const Stream& stream : s.bindings.needs[n].streams) {
             const Need& need = s.plan.needs[n];
             // A need that is not bound yet has a request all the same.

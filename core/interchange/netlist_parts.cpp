@@ -183,9 +183,9 @@ private:
             if (!takesCrystal(clock) || oscillator < 0)
                 continue;
             const bool there = std::any_of(pads.begin(), pads.end(), [&](const std::string& name) {
-                const Pad& pad = device_.pads[std::size_t(device_.findPad(name))];
+                const Pad& pad = device_.pads[device_.findPad(name)];
                 return std::any_of(pad.routes.begin(), pad.routes.end(), [&](RouteIndex route) {
-                    return device_.routes[std::size_t(route)].instance == oscillator;
+                    return device_.routes[route].instance == oscillator;
                 });
             });
             if (!there)

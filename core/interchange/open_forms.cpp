@@ -203,7 +203,7 @@ std::string registerXml(const Device& device, std::vector<std::string>& left)
                         "      <registers>\n",
                         element("name", identifier(instance.name)), element("description", block.about),
                         element("groupName", identifier(block.name)), instance.base, size, interrupts);
-        for (std::size_t r = 0; r < block.registers.size(); ++r) {
+        for (const RegisterIndex r : block.registers.indices()) {
             const auto other = instance.resets.find(RegisterIndex(int(r)));
             addRegister(out, block.registers[r],
                         other == instance.resets.end() ? block.registers[r].reset : other->second, left, block.name);

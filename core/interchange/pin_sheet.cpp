@@ -84,7 +84,7 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
     };
     std::vector<SheetRow> out;
     const auto& pins = s.device->package.pins;
-    for (size_t i = 0; i < pins.size(); ++i) {
+    for (const PinIndex i : pins.indices()) {
         SheetRow row;
         row.pin = static_cast<int>(i);
         row.pad = pins[i].pad;

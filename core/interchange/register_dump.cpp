@@ -49,9 +49,9 @@ class DumpReader {
 public:
     explicit DumpReader(const Device& device) : device_(device)
     {
-        for (size_t i = 0; i < device.instances.size(); ++i) {
+        for (const InstanceIndex i : device.instances.indices()) {
             const Block& block = device.blockOf(int(i));
-            for (size_t r = 0; r < block.registers.size(); ++r) {
+            for (const RegisterIndex r : block.registers.indices()) {
                 const At at{int(i), int(r)};
                 // The modes of a unit have their registers at the same addresses: each gets the value.
                 byAddress_[device.addressOf(int(i), int(r))].push_back(at);

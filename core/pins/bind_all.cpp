@@ -19,7 +19,7 @@ std::vector<NeedIndex> openNeeds(const Device& device, const Plan& plan)
 {
     const Bindings bindings = bind(device, plan);
     std::vector<NeedIndex> out;
-    for (size_t n = 0; n < plan.needs.size(); ++n)
+    for (const NeedIndex n : plan.needs.indices())
         if (bindings.needs[n].state == BoundNeed::State::Open)
             out.push_back(static_cast<int>(n));
     return out;
@@ -115,7 +115,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     PlacementModel::PlacementScope who;
     who.choosable = true;
     std::set<NeedIndex> own;
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const NeedIndex need = static_cast<int>(n);
         const bool ours = plan.needs[n].part == worst->first;
         if (ours)

@@ -272,7 +272,7 @@ Bindings bind(const Device& device, const Plan& plan)
     Bindings out;
     out.padClaims.resize(device.pads.size());
     std::map<Resource, std::vector<std::pair<Claim, Use>>> claims;
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const Need& need = plan.needs[n];
         const KindSpec* kind = findKind(need.kind);
         BoundNeed bound = seatNeed(device, need);
@@ -285,7 +285,7 @@ Bindings bind(const Device& device, const Plan& plan)
         for (const Use& use : usesOf(device, need, bound)) {
             const Claim claim{index, use.seat};
             if (use.resource.kind == Resource::Kind::Pad)
-                out.padClaims[use.resource.index].push_back(claim);
+                out.padClaims[PadIndex(use.resource.index)].push_back(claim);
             claims[use.resource].emplace_back(claim, use);
         }
         bound.state = complete ? BoundNeed::State::Bound : BoundNeed::State::Open;
@@ -337,16 +337,16 @@ std::string nameOf(const Device& device, const Resource& resource)
 {
     switch (resource.kind) {
     case Resource::Kind::Pad:
-        return device.pads[resource.index].name;
+        return device.pads[PadIndex(resource.index)].name;
     case Resource::Kind::Instance:
-        return device.instances[resource.index].name;
+        return device.instances[InstanceIndex(resource.index)].name;
     case Resource::Kind::Unit:
-        return device.instances[resource.index].unit;
+        return device.instances[InstanceIndex(resource.index)].unit;
     case Resource::Kind::Setting:
         return device.nameOf(device.muxFields[size_t(resource.index)]);
     case Resource::Kind::Channel:
         return fmt::format("channel {} of {}", resource.index % 256,
-                           device.instances[resource.index / 256].name);
+                           device.instances[InstanceIndex(resource.index / 256)].name);
     case Resource::Kind::Exclusive:
         return device.exclusives[size_t(resource.index)].name;
     case Resource::Kind::Dma:

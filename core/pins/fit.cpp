@@ -38,7 +38,7 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
             plan.needs[need].binding = binding;
         // Against the plan as it was: what is called otherwise there has moved.
         out.cost.moved = out.cost.pads = 0;
-        for (size_t n = 0; n < plan.needs.size(); ++n) {
+        for (const NeedIndex n : plan.needs.indices()) {
             const Binding& was = given.needs[n].binding;
             const Binding& is = plan.needs[n].binding;
             if (was.empty())
@@ -52,7 +52,7 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
         return out;
     }
     std::vector<std::string> names;
-    for (const int n : result.culprits)
+    for (const NeedIndex n : result.culprits)
         names.push_back(plan.needs[n].title);
     out.why = result.cancelled    ? "the search was stopped"
               : !result.proven    ? "not decided within the bounds of the search"

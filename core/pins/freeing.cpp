@@ -53,7 +53,7 @@ std::vector<RelaxationOption> relaxationOptions(const Device& device, const Boar
     PlacementRequest request;
     request.mayMove = true;
     request.cancelled = cancelled;
-    for (const int culprit : place(device, board, plan, request).culprits) {
+    for (const NeedIndex culprit : place(device, board, plan, request).culprits) {
         const Need& need = plan.needs[culprit];
         if (stopped())
             break;

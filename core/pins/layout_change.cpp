@@ -11,7 +11,7 @@ std::optional<PlacementCost> costAsBound(const Device& device, const Board& boar
 {
     Plan held = plan;
     PlacementRequest request;
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         if (plan.needs[n].binding.empty())
             continue;
         held.holds.insert(holdOfNeed(plan.needs[n].id));

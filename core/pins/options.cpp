@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/pins/placement_words.h"
 #include "core/pins/taken.h"
+#include "core/pins/wishes.h"
 
 #include <fmt/format.h>
 
@@ -32,7 +33,7 @@ std::string titleOf(const Plan& plan, const Claim& claim)
 std::string clashText(const Device& device, const Plan& plan, const Taken& taken, const std::vector<Use>& uses)
 {
     for (const Use& use : uses) {
-        const int owner = use.resource.kind == Resource::Kind::Pad ? -1 : taken.clash(use);
+        const NeedIndex owner = use.resource.kind == Resource::Kind::Pad ? -1 : taken.clash(use);
         if (owner < 0)
             continue;
         const std::string& title = plan.needs[owner].title;
@@ -174,7 +175,7 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
     if (!signal || !kind)
         return out;
     const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(plan.needs[need], kind->instanceGoal);
-    for (size_t p = 0; p < device.pads.size(); ++p) {
+    for (const PadIndex p : device.pads.indices()) {
         const PadIndex pad = static_cast<int>(p);
         if (device.pinOf(pad).empty())
             continue;
@@ -183,7 +184,7 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
                 out.push_back({pad, -1, -1, 0, {}, {}});
             continue;
         }
-        for (const int r : device.pads[p].routes) {
+        for (const RouteIndex r : device.pads[p].routes) {
             const Route& route = device.routes[r];
             const Instance& instance = device.instances[route.instance];
             const PatternMatch match = matchSignal(signal->pattern, instance.signals[size_t(route.signal)].name);
@@ -273,7 +274,7 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
 
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view id)
 {
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const Need& need = plan.needs[n];
         if (need.id != id)
             continue;
@@ -323,7 +324,7 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     room.edit =
         difference(plan, after,
                    fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[option.pad].name));
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         if (after.needs[n].binding == plan.needs[n].binding)
             continue;
         const std::string line = describe(plan, SetBinding{plan.needs[n].id, after.needs[n].binding});
@@ -366,7 +367,7 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
     if (!kind || kind->instanceKind.empty())
         return out;
     const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
-    for (size_t i = 0; i < device.instances.size(); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         const std::string& name = device.instances[i].name;
         if (!kind->servedBy(device, static_cast<int>(i)) || (!wanted.empty() && wanted != name))
             continue;
@@ -401,7 +402,7 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
         if (found.ways.empty()) {
             now.cost = Option::Cost::Impossible;
             std::vector<std::string> names;
-            for (const int culprit : found.culprits)
+            for (const NeedIndex culprit : found.culprits)
                 if (culprit != needIndex)
                     names.push_back(plan.needs[culprit].title);
             now.reason = found.cancelled ? "not looked at"
@@ -414,7 +415,7 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
         for (const auto& [moved, binding] : found.ways.front().bindings)
             after.needs[moved].binding = binding;
         std::vector<std::string> others;
-        for (size_t n = 0; n < plan.needs.size(); ++n)
+        for (const NeedIndex n : plan.needs.indices())
             if (static_cast<int>(n) != needIndex && after.needs[n].binding != plan.needs[n].binding)
                 others.push_back(plan.needs[n].title);
         now.cost = others.empty() ? Option::Cost::Free : Option::Cost::Room;

@@ -70,7 +70,7 @@ std::vector<Override> overridesOf(const Device& device, const Plan& plan, const 
 {
     std::vector<Override> out;
     std::map<FieldRef, size_t> first;
-    for (size_t n = 0; n < plan.needs.size(); ++n)
+    for (const NeedIndex n : plan.needs.indices())
         for (const auto& [name, text] : plan.needs[n].overrides) {
             Override set = overrideOf(device, plan, bindings, n, name, text);
             if (set.ref.valid())

@@ -45,7 +45,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     if (const Outcome stated = stateNeeds(next, out.part); !stated)
         return stated.problem();
     PlacementRequest request;
-    for (size_t n = first; n < next.needs.size(); ++n) {
+    for (NeedIndex n = first; n < next.needs.size(); ++n) {
         request.needs.push_back(static_cast<int>(n));
         const std::string wanted = std::exchange(next.needs[n].title, {});
         next.needs[n].title = freeNeedTitle(next, wanted);
@@ -54,9 +54,9 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     const auto editTo = [&](const Plan& after) {
         // One change a thing, so that a preview reads well.
         Edit edit{title, {InsertPart{plan.parts.size(), own}}};
-        for (size_t n = first; n < after.needs.size(); ++n)
-            edit.changes.push_back(InsertNeed{n, after.needs[n]});
-        for (size_t n = 0; n < first; ++n)
+        for (NeedIndex n = first; n < after.needs.size(); ++n)
+            edit.changes.push_back(InsertNeed{std::size_t(int(n)), after.needs[n]});
+        for (NeedIndex n = 0; n < first; ++n)
             if (after.needs[n].binding != plan.needs[n].binding)
                 edit.changes.push_back(SetBinding{after.needs[n].id, after.needs[n].binding});
         return edit;
@@ -86,7 +86,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
         next.needs[need].binding = binding;
         out.cost.moved += static_cast<size_t>(need) < first;
     }
-    for (size_t n = first; n < next.needs.size(); ++n) {
+    for (NeedIndex n = first; n < next.needs.size(); ++n) {
         const Binding& binding = next.needs[n].binding;
         std::vector<std::string> parts;
         if (!binding.instance.empty())
@@ -95,7 +95,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
             parts.push_back(binding.pads.size() > 1 ? signal + " " + pad : pad);
         out.where.push_back(fmt::format("{}: {}", next.needs[n].title, joined(parts, ", ")));
     }
-    for (size_t n = 0; n < first; ++n)
+    for (NeedIndex n = 0; n < first; ++n)
         if (next.needs[n].binding != plan.needs[n].binding)
             out.where.push_back("makes room: " + describe(plan, SetBinding{next.needs[n].id, next.needs[n].binding}));
     out.bound = editTo(next);

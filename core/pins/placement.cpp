@@ -26,7 +26,7 @@ public:
           space_(device, board, plan, request.needs, request.strictRules), left_(request.effort)
     {
         const Bindings bindings = bind(device, plan);
-        for (size_t n = 0; n < plan.needs.size(); ++n) {
+        for (const NeedIndex n : plan.needs.indices()) {
             const NeedIndex need = static_cast<int>(n);
             if (contains(request.needs, need))
                 continue;
@@ -311,7 +311,7 @@ private:
         const auto fewest = [&](const Needs& among) {
             Needs core = coreOf(among);
             // "Three buses on two controllers" says more than whose pads they would have to take.
-            for (const int culprit : Needs(core)) {
+            for (const NeedIndex culprit : Needs(core)) {
                 Needs alike = among;
                 std::erase_if(alike, [&](NeedIndex need) {
                     return plan_.needs[need].kind != plan_.needs[culprit].kind;

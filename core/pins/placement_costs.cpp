@@ -124,7 +124,7 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
 /// Where a signal of a need sits as the plan has it; -1 where it does not.
 PadIndex PlacementModel::padNow(NeedIndex need, std::size_t signal) const
 {
-    const auto& pads = space_.plan.needs[std::size_t(need)].binding.pads;
+    const auto& pads = space_.plan.needs[need].binding.pads;
     const auto now = pads.find(space_.needs[std::size_t(need)].signals[signal].id);
     const PadIndex pad = now == pads.end() ? PadIndex() : space_.device.findPad(now->second);
     return pad >= 0 && space_.positionOfPad[std::size_t(pad)] >= 0 ? pad : PadIndex();

@@ -137,8 +137,8 @@ void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting
                 allHaveLines = allHaveLines && onALine;
             }
         if (p.mayStay && who_.clearStays)
-            if (const auto now = space_.plan.needs[std::size_t(p.need)].binding.pads.find(entry.signals[s].id);
-                now != space_.plan.needs[std::size_t(p.need)].binding.pads.end())
+            if (const auto now = space_.plan.needs[p.need].binding.pads.find(entry.signals[s].id);
+                now != space_.plan.needs[p.need].binding.pads.end())
                 if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
                     onPad.when = {p.takesPart};
                     onPad.options.push_back({pad, p.stays, p.stays});
@@ -157,7 +157,7 @@ void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting
 void PlacementModel::countUnit(const Participant& p, Counting& units, std::map<int, Alike>& alike) const
 {
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-    const Need& need = space_.plan.needs[std::size_t(p.need)];
+    const Need& need = space_.plan.needs[p.need];
     if (entry.sites.empty() || entry.sites.front().instance < 0)
         return;
     const auto unitOf = [this](const std::vector<PlacementSpace::Taking>& takes) {

@@ -136,12 +136,12 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
                                                                            : addAlone(p, number, signal));
     for (std::size_t r = 0; r < entry.requests.size(); ++r) {
         std::vector<std::pair<int, Literal>> channels;
-        const auto& dma = space_.device.instances[std::size_t(site.instance)].dma;
+        const auto& dma = space_.device.instances[site.instance].dma;
         const auto links = dma.find(entry.requests[r]);
         if (links == dma.end()) {
             solver.is(~literals.site);
         } else {
-            const auto& now = space_.plan.needs[std::size_t(p.need)].binding.dma;
+            const auto& now = space_.plan.needs[p.need].binding.dma;
             const auto mine = now.find(entry.requests[r]);
             std::vector<Literal> ways;
             for (const DmaLink& link : links->second) {
@@ -173,7 +173,7 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
         for (std::size_t c = 0; c < site.choices[s].size(); ++c) {
             const PlacementSpace::Choice& choice = site.choices[s][c];
             const Sitting& sitting = p.sites[number].choices[s][c];
-            const int group = choice.route < 0 ? -1 : space_.device.routes[std::size_t(choice.route)].group;
+            const int group = choice.route < 0 ? -1 : space_.device.routes[choice.route].group;
             if (group >= 0 && !exclusive_[std::size_t(site.instance)])
                 groups.emplace_back(group, sitting.seat);
             else if (group >= 0 && sitting.use == sitting.seat)

@@ -53,7 +53,7 @@ void PlacementModel::findLists()
                             const bool free = std::all_of(
                                 way.takes.begin(), way.takes.end(),
                                 [&is](const PlacementSpace::Taking& taking) { return taking.as != 0 || is(taking); });
-                            return hasChannel && free && space_.device.routes[std::size_t(way.route)].group < 0;
+                            return hasChannel && free && space_.device.routes[way.route].group < 0;
                         });
     }
 }
@@ -144,7 +144,7 @@ int PlacementModel::outletFor(const PlacementSpace::Choice& choice, InstanceInde
         for (const PlacementSpace::Taking& taking : way.takes)
             if (space_.kindOf(taking.resource) != Resource::Kind::Channel)
                 takers_.push_back({taking.resource, false, keyAt(taking, instance), seat});
-        if (const int group = space_.device.routes[std::size_t(way.route)].group; group >= 0 && exclusive)
+        if (const int group = space_.device.routes[way.route].group; group >= 0 && exclusive)
             ofGroup_[{instance, group}].push_back(seat);
     }
     if (seats.size() > 1)
@@ -163,7 +163,7 @@ void PlacementModel::finishOutlets()
         solver.atLeastOne(users);
     }
     for (auto at = ofGroup_.begin(); at != ofGroup_.end();) {
-        const int instance = at->first.first;
+        const InstanceIndex instance = at->first.first;
         std::vector<Literal> groups;
         for (; at != ofGroup_.end() && at->first.first == instance; ++at) {
             std::vector<Literal>& literals = at->second;

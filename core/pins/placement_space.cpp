@@ -51,7 +51,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     for (const Pad& pad : d.pads)
         isRouted_.push_back(board.nets.contains(pad.name));
     const std::vector<int> sides = sidesOf(d.package);
-    for (std::size_t i = 0; i < d.package.pins.size(); ++i)
+    for (const PinIndex i : d.package.pins.indices())
         if (const PadIndex pad = d.package.pins[i].pad; pad >= 0) {
             sideOfPad[std::size_t(pad)] = sides[i];
             positionOfPad[std::size_t(pad)] = alongOfPad[std::size_t(pad)] = static_cast<int>(i);
@@ -61,7 +61,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         }
     for (const Pad& pad : d.pads)
         for (const RouteIndex route : pad.routes)
-            routesOf_[std::size_t(d.routes[std::size_t(route)].instance)].push_back(route);
+            routesOf_[std::size_t(d.routes[route].instance)].push_back(route);
 
     const Bindings bindings = bind(d, p);
     std::vector<bool> isPlaced(p.needs.size(), false);
@@ -71,7 +71,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     if (asksAnything(board))
         wishes = std::make_unique<PlacementWishes>(d, board, p);
     std::map<std::string, int> partNumbers;
-    for (std::size_t n = 0; n < p.needs.size(); ++n) {
+    for (const NeedIndex n : p.needs.indices()) {
         const Need& need = p.needs[n];
         Entry entry;
         entry.signals = signalsOf(need);
@@ -129,7 +129,7 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
         entry.sites.push_back(siteFor(entry, need, bound, wires, -1, board, demand));
     } else {
         const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
-        for (std::size_t i = 0; i < device.instances.size(); ++i) {
+        for (const InstanceIndex i : device.instances.indices()) {
             const std::string& name = device.instances[i].name;
             const bool held =
                 plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
@@ -153,7 +153,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
     Site site;
     site.instance = instance;
     if (instance >= 0) {
-        const Instance& facts = device.instances[std::size_t(instance)];
+        const Instance& facts = device.instances[instance];
         std::vector<Use> uses;
         useInstance(uses, device, need, instance);
         for (const Use& use : uses)
@@ -187,11 +187,11 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         site.list.push_back(list);
         for (std::size_t w = 0; w < ways(list).size(); ++w) {
             const SignalPath& way = ways(list)[w];
-            const Pad& pad = device.pads[std::size_t(way.pad)];
+            const Pad& pad = device.pads[way.pad];
             const bool otherWay =
                 wire.seat && wire.seat->pad == way.pad && wire.seat->route >= 0 && way.route >= 0 &&
                 instance == bound.instance &&
-                device.routes[std::size_t(wire.seat->route)].signal != device.routes[std::size_t(way.route)].signal;
+                device.routes[wire.seat->route].signal != device.routes[way.route].signal;
             const bool moves = wire.current && (*wire.current != pad.name || otherWay);
             const bool plain = wire.net.empty() && !isRouted_[std::size_t(way.pad)];
             if ((wire.held && moves) ||
@@ -203,7 +203,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
             choice.unfit = !bears(pad, signal, wire);
             choice.debug =
                 !pad.resetClaim.empty() &&
-                (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
+                (way.route < 0 || device.signalName(device.routes[way.route]) != pad.resetClaim);
             if (wishes) {
                 const PlacementWishes::Single broken =
                     wishes->brokenBy(NeedIndex(int(&need - plan.needs.data())), signal.id, way.pad);
@@ -222,7 +222,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
 std::size_t PlacementSpace::channelsOf(InstanceIndex instance, const std::vector<SignalSpec>& signals) const
 {
     std::vector<RouteIndex> out;
-    for (const InstanceSignal& named : device.instances[std::size_t(instance)].signals)
+    for (const InstanceSignal& named : device.instances[instance].signals)
         for (const SignalSpec& signal : signals)
             if (const PatternMatch match = matchSignal(signal.pattern, named.name); signal.channel >= 0 && match.fits)
                 out.push_back(match.channel);
@@ -249,18 +249,18 @@ int PlacementSpace::listOf(InstanceIndex instance, const SignalSpec& signal)
         out.push_back(std::move(way));
     };
     if (signal.pattern.empty()) {
-        for (std::size_t p = 0; p < device.pads.size(); ++p)
+        for (const PadIndex p : device.pads.indices())
             if (const Pad& pad = device.pads[p];
                 positionOfPad[p] >= 0 && pad.port >= 0 &&
                 (!signal.line || device.linesInPorts || (pad.line >= 0 && device.lineInstance >= 0)))
                 add(static_cast<int>(p), -1, 0);
     } else {
-        for (const int r : routesOf_[std::size_t(instance)]) {
-            const Route& route = device.routes[std::size_t(r)];
+        for (const RouteIndex r : routesOf_[std::size_t(instance)]) {
+            const Route& route = device.routes[r];
             if (positionOfPad[std::size_t(route.pad)] < 0)
                 continue;
             const PatternMatch match = matchSignal(
-                signal.pattern, device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name);
+                signal.pattern, device.instances[instance].signals[std::size_t(route.signal)].name);
             if (match.fits)
                 add(route.pad, r, match.channel);
         }

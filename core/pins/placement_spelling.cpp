@@ -7,8 +7,8 @@ namespace bindrel {
 
 const std::string& PlacementModel::signalOf(const PlacementSpace::Choice& choice) const
 {
-    const Route& route = space_.device.routes[std::size_t(choice.route)];
-    return space_.device.instances[std::size_t(route.instance)].signals[std::size_t(route.signal)].name;
+    const Route& route = space_.device.routes[choice.route];
+    return space_.device.instances[route.instance].signals[std::size_t(route.signal)].name;
 }
 
 /// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the
@@ -23,8 +23,8 @@ std::vector<int> PlacementModel::routesImpliedByPads(const NeedPlacement& stand,
         for (std::size_t other = 0; other < signal; ++other) {
             const PlacementSpace::Choice& before = site.choices[other][std::size_t(picked[other])];
             if (before.route >= 0 && choice.route >= 0 &&
-                !agree(space_.device, space_.device.routes[std::size_t(before.route)],
-                       space_.device.routes[std::size_t(choice.route)]))
+                !agree(space_.device, space_.device.routes[before.route],
+                       space_.device.routes[choice.route]))
                 return false;
             if (entry.signals[signal].channel >= 0 && entry.signals[other].channel >= 0 &&
                 (entry.signals[signal].channel == entry.signals[other].channel) != (choice.channel == before.channel))

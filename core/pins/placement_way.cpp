@@ -39,7 +39,7 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
         // Who is placed where it is stays.
         for (NeedPlacement& stand : way_)
             if (stand.site >= 0 && participants_[std::size_t(of_[std::size_t(stand.need)])].mayStay &&
-                bindingOf(stand) == space_.plan.needs[std::size_t(stand.need)].binding)
+                bindingOf(stand) == space_.plan.needs[stand.need].binding)
                 stand = {stand.need, -1, {}, {}};
         return answer;
     }
@@ -80,7 +80,7 @@ void PlacementModel::read()
     for (NeedPlacement& stand : way_)
         for (std::size_t r = 0; r < stand.channels.size(); ++r) {
             const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
-            const auto& now = space_.plan.needs[std::size_t(stand.need)].binding.dma;
+            const auto& now = space_.plan.needs[stand.need].binding.dma;
             const auto mine = now.find(entry.requests[r]);
             int& channel = stand.channels[r];
             busy[std::size_t(channel)] = false;
@@ -98,14 +98,14 @@ void PlacementModel::read()
 Binding PlacementModel::bindingOf(const NeedPlacement& stand) const
 {
     if (stand.site < 0)
-        return space_.plan.needs[std::size_t(stand.need)].binding;
+        return space_.plan.needs[stand.need].binding;
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
     const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
     Binding binding;
-    binding.instance = site.instance < 0 ? "" : space_.device.instances[std::size_t(site.instance)].name;
+    binding.instance = site.instance < 0 ? "" : space_.device.instances[site.instance].name;
     for (std::size_t s = 0; s < entry.signals.size(); ++s)
         binding.pads[entry.signals[s].id] =
-            space_.device.pads[std::size_t(site.choices[s][std::size_t(stand.choices[s])].pad)].name;
+            space_.device.pads[site.choices[s][std::size_t(stand.choices[s])].pad].name;
     for (const auto& [signal, name] : spelling(stand).value_or(std::map<std::size_t, std::string>()))
         binding.via[entry.signals[signal].id] = name;
     for (std::size_t r = 0; r < entry.requests.size(); ++r)

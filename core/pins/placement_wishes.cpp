@@ -84,7 +84,7 @@ void PlacementModel::addWish(const ResolvedWish& wish, std::vector<Solver::Term>
         for (std::size_t s = 0; s < entry.signals.size(); ++s) {
             if (entry.signals[s].id != signal.signal)
                 continue;
-            const Need& need = space_.plan.needs[std::size_t(signal.need)];
+            const Need& need = space_.plan.needs[signal.need];
             const bool byUnit = wish.wish.kind == Kind::OneUnit;
             if (const PadIndex pad = padNow(signal.need, s); p.mayStay && pad >= 0)
                 out.seats.push_back(
@@ -295,7 +295,7 @@ int PlacementModel::wishesBroken(const std::vector<const NeedPlacement*>& standi
                     instance = entry.sites[std::size_t(stand->site)].instance;
                 } else if (participants_[std::size_t(at)].mayStay) {
                     pad = padNow(signal.need, s);
-                    instance = space_.device.findInstance(space_.plan.needs[std::size_t(signal.need)].binding.instance);
+                    instance = space_.device.findInstance(space_.plan.needs[signal.need].binding.instance);
                 }
             }
             pads.push_back(pad);

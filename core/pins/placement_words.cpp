@@ -42,7 +42,7 @@ static std::string conflictInWords(const Device& device, const Plan& plan, const
                                    bool minimal)
 {
     std::vector<std::string> names;
-    for (const int n : culprits)
+    for (const NeedIndex n : culprits)
         names.push_back(plan.needs[n].title);
     if (names.size() == 1)
         return fmt::format("{} fits nowhere on {}, even on an otherwise empty chip: its possible pads are held, or "
@@ -54,7 +54,7 @@ static std::string conflictInWords(const Device& device, const Plan& plan, const
     for (const Instance& instance : device.instances)
         if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
             serving.push_back(instance.name);
-    const bool alike = std::all_of(culprits.begin(), culprits.end(), [&](int n) {
+    const bool alike = std::all_of(culprits.begin(), culprits.end(), [&](NeedIndex n) {
         return plan.needs[n].kind == plan.needs[culprits.front()].kind;
     });
     if (alike && !serving.empty() && names.size() > serving.size())
@@ -72,7 +72,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
     if (result.cancelled)
         return problemOf("the search was stopped.");
     // One need that nothing on the chip could serve says more than a conflict.
-    for (const int n : wanted) {
+    for (const NeedIndex n : wanted) {
         const Need& need = plan.needs[n];
         const KindSpec* kind = findKind(need.kind);
         const auto serves = [&](const Instance& instance) {

@@ -151,7 +151,7 @@ private:
     void leaveOut(NeedIndex need, const std::vector<NeedIndex>& culprits)
     {
         std::vector<std::string> others;
-        for (const int other : culprits)
+        for (const NeedIndex other : culprits)
             if (other != need)
                 others.push_back(plan_.needs[other].title);
         // More than a few names say no more than their number.
@@ -217,7 +217,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
     std::map<NeedIndex, std::string> homeless;
     for (const Transplant::UnplaceableNeed& need : moved.homeless)
         homeless[need.need] = whyHomeless({need});
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const NeedIndex need = static_cast<int>(n);
         if (homeless.contains(need))
             next.needs[n].binding = {};
@@ -241,7 +241,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             out.lost.push_back(was ? fmt::format("{} is no longer held, because it moves", was->title)
                                    : fmt::format("the hold of {} is dropped", hold.id));
     }
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const Binding& was = plan.needs[n].binding;
         const Binding& is = next.needs[n].binding;
         const NeedIndex need = static_cast<int>(n);
@@ -267,7 +267,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             const size_t before = next.needs.size();
             if (const Outcome stated = stateNeeds(next, part); !stated)
                 out.lost.push_back(stated.problem().message);
-            for (size_t n = before; n < next.needs.size(); ++n)
+            for (NeedIndex n = before; n < next.needs.size(); ++n)
                 out.items.push_back({next.needs[n].id, Relocation::Fate::Added, "a part of " + board.title});
         }
     const std::string title = plan.device != device.name ? "Change the chip to " + device.name

@@ -24,7 +24,7 @@ PatternMatch matchSignal(std::string_view pattern, std::string_view signal)
 std::vector<RouteMatch> routesFor(const Device& device, InstanceIndex instance, const SignalSpec& signal, PadIndex pad)
 {
     std::vector<RouteMatch> out;
-    for (const int r : device.pads[pad].routes) {
+    for (const RouteIndex r : device.pads[pad].routes) {
         const Route& route = device.routes[r];
         if (route.instance != instance)
             continue;

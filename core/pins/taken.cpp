@@ -27,7 +27,7 @@ int Taken::clash(const Use& use) const
 Taken takenBy(const Device& device, const Plan& plan, int exceptNeed)
 {
     Taken taken;
-    for (size_t n = 0; n < plan.needs.size(); ++n)
+    for (const NeedIndex n : plan.needs.indices())
         if (static_cast<int>(n) != exceptNeed)
             take(taken, device, plan.needs[n], plan.needs[n].binding, static_cast<int>(n));
     return taken;
@@ -45,7 +45,7 @@ std::vector<int> padDemand(const Device& device, const Plan& plan, const Binding
                            const std::vector<NeedIndex>& placed)
 {
     std::map<const KindSpec*, int> wanting;
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const KindSpec* kind = findKind(plan.needs[n].kind);
         if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" ||
             bindings.needs[n].state != BoundNeed::State::Open ||

@@ -22,7 +22,7 @@ class Resolver {
 public:
     Resolver(const Device& device, const Board& board, const Plan& plan) : device_(device), board_(board), plan_(plan)
     {
-        for (std::size_t n = 0; n < plan.needs.size(); ++n)
+        for (const NeedIndex n : plan.needs.indices())
             if (const KindSpec* kind = findKind(plan.needs[n].kind))
                 signals_[n] = kind->signals(plan.needs[n]);
     }
@@ -55,7 +55,7 @@ private:
     std::string add(const Wish::Subject& subject, int group, std::vector<WishedSignal>& out) const
     {
         bool any = false;
-        for (std::size_t n = 0; n < plan_.needs.size(); ++n) {
+        for (const NeedIndex n : plan_.needs.indices()) {
             const Need& need = plan_.needs[n];
             if ((subject.isPart ? need.part : need.id) != subject.id)
                 continue;
@@ -103,8 +103,8 @@ private:
 
 std::string titleOf(const Plan& plan, const Bindings& bindings, const WishedSignal& at)
 {
-    const Need& need = plan.needs[std::size_t(at.need)];
-    const BoundNeed& bound = bindings.needs[std::size_t(at.need)];
+    const Need& need = plan.needs[at.need];
+    const BoundNeed& bound = bindings.needs[at.need];
     for (const Seat& seat : bound.seats)
         if (seat.signal.id == at.signal && bound.seats.size() > 1)
             return seat.signal.title + " of " + need.title;
@@ -113,7 +113,7 @@ std::string titleOf(const Plan& plan, const Bindings& bindings, const WishedSign
 
 PadIndex padOf(const Bindings& bindings, const WishedSignal& at)
 {
-    for (const Seat& seat : bindings.needs[std::size_t(at.need)].seats)
+    for (const Seat& seat : bindings.needs[at.need].seats)
         if (seat.signal.id == at.signal)
             return seat.pad;
     return PadIndex(-1);
@@ -126,7 +126,7 @@ PadPlaces::PadPlaces(const Device& device)
       sideOfPin_(sidesOf(device.package))
 {
     const bool balls = device.package.kind == Package::Kind::BallGrid;
-    for (std::size_t i = 0; i < device.package.pins.size(); ++i) {
+    for (const PinIndex i : device.package.pins.indices()) {
         const PackagePin& pin = device.package.pins[i];
         const auto ball = balls ? ballAt(pin.number) : std::nullopt;
         alongOfPin_.push_back(ball ? (sideOfPin_[i] % 2 == 0 ? ball->first : ball->second) : int(i));
@@ -157,7 +157,7 @@ bool PadPlaces::besidePin(PadIndex pad, std::string_view name) const
 {
     if (!placed(pad))
         return false;
-    for (std::size_t i = 0; i < device_.package.pins.size(); ++i)
+    for (const PinIndex i : device_.package.pins.indices())
         if (device_.package.pins[i].name == name && sideOfPin_[i] == side(pad) &&
             std::abs(alongOfPin_[i] - along_[std::size_t(pad)]) <= 1 && int(i) != position_[std::size_t(pad)])
             return true;
@@ -182,7 +182,7 @@ bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadInde
     case Kind::NotSide:
         return places.side(pad) == wish.side;
     case Kind::Port:
-        return !device.pads[std::size_t(pad)].name.starts_with(wish.where);
+        return !device.pads[pad].name.starts_with(wish.where);
     case Kind::NextTo:
         return !places.besidePin(pad, wish.where);
     case Kind::Order:
@@ -372,7 +372,7 @@ WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& p
         std::vector<InstanceIndex> instances;
         for (const WishedSignal& signal : wish.signals) {
             pads.push_back(padOf(bindings, signal));
-            instances.push_back(bindings.needs[std::size_t(signal.need)].instance);
+            instances.push_back(bindings.needs[signal.need].instance);
         }
         for (const BrokenAt& broken : brokenAt(places, wish, pads, instances)) {
             const WishedSignal& by = wish.signals[std::size_t(broken.at)];
@@ -380,7 +380,7 @@ WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& p
             out.by.push_back(by);
             out.words.push_back(jointWords(
                 wish.wish.kind,
-                wish.wish.kind == Kind::OneUnit ? plan.needs[std::size_t(by.need)].title : titleOf(plan, bindings, by),
+                wish.wish.kind == Kind::OneUnit ? plan.needs[by.need].title : titleOf(plan, bindings, by),
                 broken.other < 0 ? std::string() : titleOf(plan, bindings, wish.signals[std::size_t(broken.other)])));
         }
         return out;
@@ -390,14 +390,14 @@ WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& p
             return;
         ++out.broken;
         out.by.push_back(signal);
-        const std::string& name = device.pads[std::size_t(pad)].name;
+        const std::string& name = device.pads[pad].name;
         const bool bySide = wish.wish.kind == Kind::Side || wish.wish.kind == Kind::NotSide;
         out.words.push_back(bySide ? fmt::format("{} is on {}, on the {} side", titleOf(plan, bindings, signal), name,
                                                  sideName(places.side(pad)))
                                    : fmt::format("{} is on {}", titleOf(plan, bindings, signal), name));
     };
     if (wish.wish.kind == Kind::KeepFree) {
-        for (std::size_t n = 0; n < plan.needs.size(); ++n)
+        for (const NeedIndex n : plan.needs.indices())
             for (const Seat& seat : bindings.needs[n].seats)
                 look({NeedIndex(int(n)), seat.signal.id, 0}, seat.pad);
     } else {

@@ -123,11 +123,11 @@ void differencesOfNeeds(const Plan& before, const Plan& after, std::vector<Chang
     if (!sameIds) {
         for (const Need& need : before.needs)
             out.push_back(RemoveNeed{need.id});
-        for (std::size_t n = 0; n < after.needs.size(); ++n)
-            out.push_back(InsertNeed{n, after.needs[n]});
+        for (const NeedIndex n : after.needs.indices())
+            out.push_back(InsertNeed{std::size_t(int(n)), after.needs[n]});
         return;
     }
-    for (std::size_t n = 0; n < after.needs.size(); ++n) {
+    for (const NeedIndex n : after.needs.indices()) {
         if (before.needs[n] == after.needs[n])
             continue;
         Need rebound = before.needs[n];

@@ -37,7 +37,7 @@ std::optional<std::uint32_t> fenceCode(const Device& device, const Fence& fence,
 {
     const auto suits = [&](std::uint32_t code) {
         return std::all_of(needs.begin(), needs.end(), [&](const Need* need) {
-            const Core& core = device.cores[std::size_t(device.ownerCore(need->core))];
+            const Core& core = device.cores[device.ownerCore(need->core)];
             return fence.admit(code, core.id, core.world) &&
                    (need->openTo.empty() || need->openTo == "nobody" || fence.admit(code, need->openTo, {}));
         });

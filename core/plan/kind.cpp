@@ -261,7 +261,7 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         out.trouble = less.trouble;
         return out;
     }
-    const Core& core = device.cores[static_cast<std::size_t>(device.ownerCore(need.core))];
+    const Core& core = device.cores[device.ownerCore(need.core)];
     const bool high =
         core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0;
     const std::uint32_t below = less.level.value_or(0);

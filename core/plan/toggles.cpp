@@ -16,7 +16,7 @@ ToggledOutput toggledBy(const Device& device, const Plan& plan, NeedIndex need)
     if (id.empty())
         return {};
     std::vector<std::string> outputs;
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
+    for (const NeedIndex n : plan.needs.indices()) {
         const Need& to = plan.needs[n];
         const KindSpec* its = findKind(to.kind);
         const bool can = its && its->canBeToggled && its->canBeToggled(to);

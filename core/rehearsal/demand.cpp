@@ -59,7 +59,7 @@ Demand demandOf(const Facts& f)
 std::map<ClockIndex, Rational> steadyClocks(const Facts& f, const Rates& from, const Rates& to)
 {
     std::map<ClockIndex, Rational> out;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0 || f.device.instances[instance].kernel < 0)
             continue;
@@ -73,11 +73,11 @@ std::map<ClockIndex, Rational> steadyClocks(const Facts& f, const Rates& from, c
             return from.clocks[clock].setting == to.clocks[clock].setting;
         };
         bool stops = false;
-        for (size_t k = 0; k < f.device.clocks.size(); ++k)
+        for (const ClockIndex k : f.device.clocks.indices())
             for (const ClockIndex by : f.device.clocks[k].frozenBy)
                 stops = stops || (!sameSetting(k) && std::find(path.begin(), path.end(), by) != path.end());
         const bool untouched =
-            !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](int on) {
+            !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](ClockIndex on) {
                 return sameSetting(size_t(on)) && from.clocks[on].rate == to.clocks[on].rate;
             });
         if (untouched && a.running && b.running)
@@ -103,7 +103,7 @@ public:
         for (const PadSetup& setup : f_.pads)
             if (!without_.contains(setup.need))
                 pad(setup);
-        for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+        for (const NeedIndex n : f_.plan.needs.indices())
             if (!without_.contains(int(n)) && f_.bindings.needs[n].state == BoundNeed::State::Bound &&
                 f_.bindings.needs[n].instance >= 0)
                 need(n);
@@ -125,7 +125,7 @@ private:
 
     void clocks()
     {
-        for (size_t i = 0; i < rates_.clocks.size(); ++i) {
+        for (const ClockIndex i : rates_.clocks.indices()) {
             const ClockState& planned = rates_.clocks[i];
             const Rational& is = chip_.clocks().clock(int(i)).rate;
             source(i, planned);
@@ -218,7 +218,7 @@ private:
 
     void line(const PadSetup& setup, const Pad& facts)
     {
-        const int watcher = device_.linesInPorts ? facts.port : device_.lineInstance;
+        const InstanceIndex watcher = device_.linesInPorts ? facts.port : device_.lineInstance;
         if (watcher < 0)
             return;
         const std::string n = std::to_string(setup.line);
@@ -268,7 +268,7 @@ private:
                     fmt::format("{} cycles for {}", *shortest, rule(setup)), {Place::Kind::Pad, facts.name, {}});
     }
 
-    void need(size_t index)
+    void need(NeedIndex index)
     {
         const BoundNeed& bound = f_.bindings.needs[index];
         const Setting& setting = f_.settings[index];
@@ -314,7 +314,7 @@ private:
             const std::optional<std::int64_t> is =
                 meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
-                differs(fmt::format("{} of {} ({})", role, device_.instances[owner].name, device_.nameOf(ref)),
+                differs(fmt::format("{} of {} ({})", role, device_.instances[InstanceIndex(owner)].name, device_.nameOf(ref)),
                         is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
         }
     }
@@ -327,7 +327,7 @@ private:
     }
 
     /// Fields that a need states by their names: "CTL.MODE=2", "CTL.WAY=into_memory".
-    void plainFields(size_t index)
+    void plainFields(NeedIndex index)
     {
         const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
         std::map<std::string, std::string> last;
@@ -369,7 +369,7 @@ private:
 
     /// What stands beside the rate of a source: trimming, watching, the crystal's capacitors; and that what nothing
     /// uses is off.
-    void source(size_t index, const ClockState& planned)
+    void source(ClockIndex index, const ClockState& planned)
     {
         const ClockNode& node = device_.clocks[index];
         const Place place{Place::Kind::Clock, node.id, {}};

@@ -182,7 +182,7 @@ void InterruptRun::interrupt(const InterruptVector& vector, const std::vector<Fl
     for (const InterruptClient& client : vector.clients)
         for (const PadSetup& setup : f_.pads)
             if (client.toggled >= 0 && setup.need == client.toggled)
-                if (const Pad& pad = f_.device.pads[std::size_t(setup.pad)]; pad.port >= 0)
+                if (const Pad& pad = f_.device.pads[setup.pad]; pad.port >= 0)
                     levels.push_back(f_.device.roleField(pad.port, "level" + std::to_string(pad.bit)));
     const auto settings = [&] {
         std::vector<std::uint32_t> out;

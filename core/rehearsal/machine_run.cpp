@@ -140,7 +140,7 @@ private:
     {
         const size_t operations = out_.operations.size();
         const std::vector<Word> functions = clockRateFunctions(f_, namesFor(f_, 0));
-        for (size_t i = 0; i < functions.size(); ++i) {
+        for (ClockIndex i = 0; i < int(functions.size()); ++i) {
             const std::string& function = functions[i].text();
             if (!cores_[0]->program().symbols.contains(function) || !ended(cores_[0]->call(function), function))
                 continue;
@@ -450,7 +450,7 @@ private:
     void judgeTimeout()
     {
         const auto& [face, waited, name] = lastWait_;
-        for (const int dead : scenario_.dead) {
+        for (const ClockIndex dead : scenario_.dead) {
             const FieldRef& ready = device_.clocks[dead].ready.ref;
             if (!ready.valid() || ready.instance != face.first || ready.reg != face.second)
                 continue;
@@ -530,7 +530,7 @@ std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned
         return out;
     };
     std::vector<Hazard> out;
-    for (size_t core = 0; core < device.cores.size(); ++core) {
+    for (const CoreIndex core : device.cores.indices()) {
         const std::vector<BusWrite> a = of(planned, int(core)), b = of(machine, int(core));
         const auto differ = std::mismatch(a.begin(), a.end(), b.begin(), b.end());
         if (differ.first == a.end() && differ.second == b.end())

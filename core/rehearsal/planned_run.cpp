@@ -107,7 +107,7 @@ private:
                 if (!late || !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
             }
-        for (size_t core = 1; core < device_.cores.size(); ++core) {
+        for (CoreIndex core = 1; core < device_.cores.size(); ++core) {
             if (fallBack_ && fallBack_->coresHeld.contains(int(core)))
                 continue;
             if (const FieldCode& release = device_.cores[core].release; release.valid())
@@ -418,7 +418,7 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
 {
     ClockIndex clock = -1;
     Moment longest = 0;
-    for (size_t i = 0; i < f.device.clocks.size(); ++i)
+    for (const ClockIndex i : f.device.clocks.indices())
         if (const auto wait = causes.find("waiting for " + f.device.clocks[i].name);
             wait != causes.end() && wait->second > longest) {
             clock = int(i);
@@ -435,7 +435,7 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
     };
     for (const Core& known : f.device.cores)
         core = core || comesFrom(known.clock);
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         if (const InstanceIndex instance = f.bindings.needs[n].instance;
             instance >= 0 && f.device.instances[instance].kernel >= 0 &&
             comesFrom(f.device.instances[instance].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
@@ -482,7 +482,7 @@ std::string titleOf(const Facts& f, const Scenario& s)
         text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name,
                            steps.slow ? ", from the low-speed clocks," : "");
     }
-    for (const int dead : s.dead)
+    for (const ClockIndex dead : s.dead)
         text += fmt::format(", {} never starts", f.device.clocks[dead].name);
     if (s.fails >= 0)
         text += fmt::format(", then {} fails", f.device.clocks[s.fails].name);
@@ -515,7 +515,7 @@ std::vector<Scenario> scenariosOf(const Facts& f)
     out.push_back({Scenario::Kind::Reset, -1, {}, -1});
     for (size_t m = 0; m < f.image.modes.size(); ++m)
         out.push_back({Scenario::Kind::Mode, int(m), {}, -1});
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const bool starts = node.isSource() || (node.type == ClockNode::Type::Multiply && node.enable.valid());
         if (!starts || !f.rates.clocks[i].running || !f.rates.clocks[i].used)

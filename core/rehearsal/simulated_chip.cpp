@@ -67,13 +67,13 @@ SimulatedChip::SimulatedChip(const Device& device, const Board& board, const Vol
         regulatorCode_ = registers_.code(device.regulatorControl);
     if (device.regulatorReady.valid())
         registers_.stopTracking(device.regulatorReady.ref);
-    for (size_t d = 0; d < device.domains.size(); ++d) {
+    for (const DomainIndex d : device.domains.indices()) {
         domains_[d].on = !device.domains[d].on.valid() || registers_.holds(device.domains[d].on);
         if (device.domains[d].ready.valid())
             registers_.stopTracking(device.domains[d].ready.ref);
     }
     settleDomains();
-    for (size_t i = 0; i < device.instances.size(); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         if (device.instances[i].kernel >= 0)
             usersOf_[size_t(device.instances[i].kernel)].push_back(int(i));
         on_.push_back(device.roleField(int(i), "on"));
@@ -145,7 +145,7 @@ void SimulatedChip::settleDomains()
         if (ready.valid())
             registers_.put(ready.ref, is ? ready.code : ready.code == 0 ? 1u : 0u);
     };
-    for (size_t d = 0; d < domains_.size(); ++d) {
+    for (DomainIndex d = 0; d < int(domains_.size()); ++d) {
         const PowerDomain& facts = device_.domains[d];
         const bool on = !facts.on.valid() || registers_.holds(facts.on);
         if (on && !domains_[d].on)
@@ -187,7 +187,7 @@ bool SimulatedChip::inUse(ClockIndex clock) const
 
 bool SimulatedChip::admitted(InstanceIndex instance) const
 {
-    const Core& core = device_.cores[acting_];
+    const Core& core = device_.cores[CoreIndex(acting_)];
     const std::vector<Fence>& fences = device_.instances[instance].fences;
     return std::all_of(fences.begin(), fences.end(), [&](const Fence& fence) {
         return fence.admit(registers_.code(fence.field), core.id, core.world);
@@ -220,7 +220,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     if (!admitted(face.first)) {
         report(Hazard::Kind::Closed,
                fmt::format("{}.{} is read by {}, which has no access: the value is meaningless.", owner, shape.name,
-                           device_.cores[acting_].id),
+                           device_.cores[CoreIndex(acting_)].id),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
@@ -252,7 +252,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     if (!admitted(instance))
         return report(Hazard::Kind::Closed,
                       fmt::format("{}.{} is written by {}, which has no access: the write is lost.", owner, shape.name,
-                                  device_.cores[acting_].id),
+                                  device_.cores[CoreIndex(acting_)].id),
                       {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
@@ -398,14 +398,14 @@ void SimulatedChip::fail(ClockIndex clock)
         return false;
     };
     std::vector<std::pair<int, int>> moves;
-    for (int i = 0; watched && i < clocks_.count(); ++i)
+    for (ClockIndex i = 0; watched && i < clocks_.count(); ++i)
         if (const ClockNode& select = device_.clocks[i];
             select.type == ClockNode::Type::Select && select.frozenBy.empty() && hangs(i))
             for (size_t k = 0; k < select.inputs.size(); ++k)
                 if (select.inputs[k].node == node.monitor->fallsBackTo)
                     moves.emplace_back(i, int(k));
     // Multipliers that it fed are switched off with it.
-    for (int i = 0; watched && i < clocks_.count(); ++i)
+    for (ClockIndex i = 0; watched && i < clocks_.count(); ++i)
         if (device_.clocks[i].type == ClockNode::Type::Multiply && device_.clocks[i].enable.valid() &&
             hangs(i))
             clocks_.stop(i, false);
@@ -463,7 +463,7 @@ void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
         return mode.keepsAll || std::find(mode.keeps.begin(), mode.keeps.end(), clock) != mode.keeps.end();
     };
     if (mode.wakesOn >= 0) {
-        for (int i = 0; i < clocks_.count(); ++i)
+        for (ClockIndex i = 0; i < clocks_.count(); ++i)
             if (const ClockNode& node = device_.clocks[i];
                 (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
                 clocks_.clock(i).on && !kept(i) && i != mode.wakesOn)
@@ -473,12 +473,12 @@ void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
             registers_.put(waker.enable.ref, waker.enable.code);
         std::vector<ClockIndex> selects = mode.wakesSelects;
         if (selects.empty())
-            for (int at = device_.cpuClock(); at >= 0 && selects.empty(); at = clocks_.clock(at).input)
+            for (ClockIndex at = device_.cpuClock(); at >= 0 && selects.empty(); at = clocks_.clock(at).input)
                 if (const ClockNode& node = device_.clocks[at]; node.type == ClockNode::Type::Select)
                     for (const ClockInput& input : node.inputs)
                         if (input.node == mode.wakesOn)
                             selects = {at};
-        for (const int select : selects)
+        for (const ClockIndex select : selects)
             for (size_t k = 0; k < device_.clocks[select].inputs.size(); ++k)
                 if (device_.clocks[select].inputs[k].node == mode.wakesOn)
                     clocks_.force(select, int(k));

@@ -134,7 +134,7 @@ private:
     std::set<CoreIndex> running_{0};
     /// Whether the fences of an instance admit the core that acts.
     bool admitted(InstanceIndex instance) const;
-    int acting_ = 0;
+    CoreIndex acting_ = 0;
     std::vector<WatchdogState> dogs_;
     struct Settling {
         Moment until = 0;

@@ -62,11 +62,11 @@ void SimulatedChip::beginSettling(InstanceIndex instance, RegisterIndex reg)
 {
     const Settling settling{now_ + (registers_.shape({instance, reg}).settles.value * kSecond).ceil(), instance, reg};
     settling_[instance] = settling;
-    for (size_t i = 0; i < device_.instances.size(); ++i)
+    for (const InstanceIndex i : device_.instances.indices())
         for (const FieldCode& field :
              {device_.instances[i].gate, device_.instances[i].gateSet, device_.instances[i].reset})
             if (field.valid() && field.ref.instance == instance && field.ref.reg == reg)
-                settling_[InstanceIndex(int(i))] = settling;
+                settling_[int(i)] = settling;
 }
 
 void SimulatedChip::judgeSettling(InstanceIndex instance, const Register& accessed)
@@ -85,7 +85,7 @@ void SimulatedChip::judgeSettling(InstanceIndex instance, const Register& access
 void SimulatedChip::judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::uint32_t before)
 {
     const std::uint32_t after = registers_.cell(registers_.cellOf(instance, reg)).value;
-    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+    for (const ClockIndex i : device_.clocks.indices()) {
         const ClockNode& node = device_.clocks[i];
         std::uint32_t mask = 0;
         for (const FieldRef& ref : {node.control, node.fraction})
@@ -171,7 +171,7 @@ void SimulatedChip::judge()
         if (!broken_.contains({kind, what}))
             report(kind, text(), place);
     };
-    for (int i = 0; i < clocks_.count(); ++i) {
+    for (ClockIndex i = 0; i < clocks_.count(); ++i) {
         const ClockNode& node = device_.clocks[i];
         const Rational& rate = clocks_.clock(i).rate;
         if (rate != shown_[size_t(i)]) {
@@ -255,7 +255,7 @@ void SimulatedChip::judge()
                  },
                  {Place::Kind::Clock, device_.clocks[clock].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
-    for (int i = 0; i < clocks_.count(); ++i) {
+    for (ClockIndex i = 0; i < clocks_.count(); ++i) {
         const ClockNode& node = device_.clocks[i];
         if (node.type != ClockNode::Type::Select || node.tier == "kernel" || !node.control.valid())
             continue;

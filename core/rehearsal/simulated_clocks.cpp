@@ -54,7 +54,7 @@ void SimulatedClocks::reset(Moment now)
                 range_ = int(r);
     wantedRange_ = range_;
     rangeAt_ = now;
-    for (size_t i = 0; i < clocks_.size(); ++i) {
+    for (ClockIndex i = 0; i < int(clocks_.size()); ++i) {
         // What runs from reset has started before the core does.
         const bool stays = clocks_[i].on && clocks_[i].readyAt <= now && now > 0;
         clocks_[i].on = isOn(device_.clocks[i]);
@@ -77,7 +77,7 @@ bool SimulatedClocks::isOn(const ClockNode& node) const
     return !node.enable.valid() || registers_.holds(node.enable);
 }
 
-void SimulatedClocks::compute(int index, Moment now)
+void SimulatedClocks::compute(ClockIndex index, Moment now)
 {
     if (done_[size_t(index)])
         return;
@@ -244,7 +244,7 @@ void SimulatedClocks::stop(ClockIndex clock, bool forGood)
         registers_.put(node.enable.ref, node.enable.code == 0 ? 1u : 0u);
 }
 
-void SimulatedClocks::force(int select, int input)
+void SimulatedClocks::force(ClockIndex select, int input)
 {
     const ClockNode& node = device_.clocks[select];
     if (node.control.valid())
@@ -308,7 +308,7 @@ double SimulatedClocks::fastest(ClockIndex clock) const
     return tolerance.high.defined() ? 1 + tolerance.high.value.toDouble() / 1e6 : 1;
 }
 
-std::int64_t SimulatedClocks::standing(int index) const
+std::int64_t SimulatedClocks::standing(ClockIndex index) const
 {
     const ClockNode& node = device_.clocks[index];
     for (size_t k = 0; k < node.rates.size(); ++k)

@@ -18,7 +18,7 @@ public:
         bool fed = false;   ///< what it comes from runs
         Moment readyAt = 0;
         Rational rate = 0; ///< hertz; 0 while it does not run
-        int input = -1;
+        ClockIndex input = -1;
         std::int64_t setting = 0; ///< in 1/unit
     };
 
@@ -29,7 +29,7 @@ public:
     const Clock& clock(int index) const { return clocks_[index]; }
     /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means
     /// nothing.
-    std::int64_t standing(int index) const;
+    std::int64_t standing(ClockIndex index) const;
     int count() const { return int(clocks_.size()); }
     int range() const { return range_; }
     /// Whether a register decides something about clocks, so that settle() is due after a write to it.
@@ -47,7 +47,7 @@ public:
     /// A clock dies at this moment: for good when `forGood`.
     void stop(ClockIndex clock, bool forGood);
     /// The hardware moves a select by itself: after waking, or when a monitored clock fails.
-    void force(int select, int input);
+    void force(ClockIndex select, int input);
 
     struct Bounds {
         std::optional<Rational> min, max;
@@ -67,7 +67,7 @@ public:
     bool idle(ClockIndex clock) const;
 
 private:
-    void compute(int index, Moment now);
+    void compute(ClockIndex index, Moment now);
     bool isOn(const ClockNode& node) const;
 
     SimulatedRegisters& registers_;

@@ -6,7 +6,7 @@ namespace bindrel {
 SimulatedPads::SimulatedPads(const SimulatedRegisters& registers) : registers_(registers)
 {
     const Device& device = registers.device();
-    for (size_t p = 0; p < device.pads.size(); ++p) {
+    for (const PadIndex p : device.pads.indices()) {
         const Pad& pad = device.pads[p];
         Fields fields;
         if (pad.port >= 0) {

@@ -42,10 +42,10 @@ std::optional<std::int64_t> meaningOf(const Encoding& encoding, std::uint32_t co
 
 SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), locked_(device.instances.size(), false)
 {
-    for (size_t i = 0; i < device.instances.size(); ++i) {
+    for (const InstanceIndex i : device.instances.indices()) {
         cellOf_.emplace_back();
         const Block& block = device.blocks[device.instances[i].block];
-        for (size_t r = 0; r < block.registers.size(); ++r) {
+        for (const RegisterIndex r : block.registers.indices()) {
             const auto own = device.instances[i].resets.find(int(r));
             const Register& reg = block.registers[r];
             const auto [at, fresh] =
@@ -57,7 +57,7 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
                 byAddress_[device.instances[i].base + reg.parts[p].offset] = {cell, int(p)};
             cells_[size_t(cell)].faces.emplace_back(int(i), int(r));
             cellOf_.back().push_back(cell);
-            for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
+            for (const FieldIndex f : block.registers[r].fields.indices())
                 if (const Field& field = block.registers[r].fields[f]; field.followsReg >= 0)
                     following_.push_back({{int(i), int(r), int(f)},
                                           {int(i), field.followsReg, field.followsField},

@@ -27,7 +27,7 @@ void writeRates(Writer& w)
 {
     const Facts& f = w.facts;
     w.comment("Rates of the running clocks, in hertz.");
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockState& state = f.rates.clocks[i];
         if (!state.running || !state.used || !state.rate.defined() || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
@@ -48,7 +48,7 @@ void writeSlowRates(Writer& w)
         return;
     const Rates& slow = *f.image.slowRates;
     w.comment("Rates that differ with the low-speed clocks.");
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockState& state = slow.clocks[i];
         if (!state.running || !state.used || !state.rate.defined() || state.rate == f.rates.clocks[i].rate ||
             state.rate.value.floor() > INT64_C(0xFFFFFFFF))
@@ -73,7 +73,7 @@ void writeAsserts(Writer& w)
 {
     const Facts& f = w.facts;
     w.comment("Dividers and multipliers as written to the registers.");
-    for (size_t i = 0; i < f.device.clocks.size(); ++i)
+    for (const ClockIndex i : f.device.clocks.indices())
         if (hasFactorMacro(f, int(i))) {
             w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, operationText(f.device, f.rates, int(i)));
             w.linef("#define {:<28} {}u{}", factorMacro(f, w.names, int(i)), f.rates.clocks[i].setting,
@@ -83,7 +83,7 @@ void writeAsserts(Writer& w)
         }
     w.noCause();
     w.line();
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const ClockState& state = f.rates.clocks[i];
         if (!state.running || !state.used || state.input < 0 || !state.rate.value.isInteger())
@@ -154,7 +154,7 @@ void declareStatus(Writer& w)
     }
     w.linef("    {}, {}", names.macro("TIMEOUT_TRANSFER"), cComment("a transfer or conversion timed out"));
     std::set<std::string_view> statuses;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         for (const auto& [ending, about] : sourceOf(f.plan.needs[n].kind).statuses)
             if (hasFiles(f, names, n) && statuses.insert(ending).second)
                 w.linef("    {}_{}, {}", names.PREFIX, Word::spelled(ending), cComment(about));

@@ -80,7 +80,7 @@ void writeSafeState(Writer& w)
     w.line();
     w.linef("void {}_safe_state(void)", w.names.prefix);
     w.line("{");
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         if (!hasFiles(f, w.names, n))
             continue;
         w.becauseNeed(n, "safe state");

@@ -255,7 +255,7 @@ SourceFile debuggerScript(const Facts& f, const Names& names)
     w.linef("document {}_load", p);
     w.line("Writes the program to the chip and stops at main.");
     w.line("end");
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const InstanceIndex instance = f.bindings.needs[n].instance;
         if (!hasFiles(f, names, n) || instance < 0)
             continue;
@@ -263,7 +263,7 @@ SourceFile debuggerScript(const Facts& f, const Names& names)
         const Word owner = Word::spelled(f.device.instances[instance].name);
         w.linef("define {}_show", names.need(n));
         const std::vector<RegisterUse> uses = registerUses(block);
-        for (size_t r = 0; r < block.registers.size(); ++r) {
+        for (const RegisterIndex r : block.registers.indices()) {
             const Register& reg = block.registers[r];
             // Looking must change nothing, and write-only registers show nothing.
             const auto any = [&reg](auto what) { return std::any_of(reg.fields.begin(), reg.fields.end(), what); };

@@ -414,7 +414,7 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
     writeArithmetic(source, body.take().text());
     define(source);
     const std::vector<Word> clocks = wordsOfClocks(f.device);
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const Word function = functionOf(names, clocks[i]);
         header.because({Place::Kind::Clock, node.id, {}}, "rate from the registers");

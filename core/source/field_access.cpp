@@ -88,7 +88,7 @@ std::vector<Code> clearedByZeroes(const Writer& w, InstanceIndex instance, Regis
 {
     std::vector<Code> out;
     const IndexVector<FieldIndex, Field>& fields = w.facts.device.blockOf(instance).registers[reg].fields;
-    for (size_t f = 0; f < fields.size(); ++f)
+    for (const FieldIndex f : fields.indices())
         if (fields[f].access == Field::Access::WriteZeroToClear && !(fields[f].mask() & beside))
             out.push_back(code("{}", fieldMacro(w.facts, w.names, {instance, reg, int(f)})));
     return out;
@@ -100,7 +100,7 @@ std::vector<Code> keysOf(const Writer& w, InstanceIndex instance, RegisterIndex 
     std::vector<Code> out;
     const Block& block = w.facts.device.blockOf(instance);
     const IndexVector<FieldIndex, Field>& fields = block.registers[reg].fields;
-    for (size_t f = 0; f < fields.size(); ++f) {
+    for (const FieldIndex f : fields.indices()) {
         if (fields[f].access != Field::Access::Key)
             continue;
         const Word macro = fieldMacro(w.facts, w.names, {instance, reg, int(f)});
@@ -120,7 +120,7 @@ std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, Instance
 {
     std::vector<Code> out;
     const IndexVector<FieldIndex, Field>& fields = facts.device.blockOf(instance).registers[reg].fields;
-    for (size_t f = 0; f < fields.size(); ++f)
+    for (const FieldIndex f : fields.indices())
         if (fields[f].actsOnOnes() && !(fields[f].mask() & beside))
             out.push_back(code("{}", fieldMacro(facts, names, {instance, reg, int(f)})));
     return out;

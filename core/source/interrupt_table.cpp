@@ -49,7 +49,7 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
 std::vector<ClockAlarm> clockAlarms(const Facts& f, const Names& names)
 {
     std::vector<ClockAlarm> out;
-    for (size_t i = 0; i < f.device.clocks.size() && names.core == 0; ++i) {
+    for (ClockIndex i = 0; i < int(f.device.clocks.size()) && names.core == 0; ++i) {
         const ClockNode& node = f.device.clocks[i];
         if (!node.monitor || node.monitor->interrupt.empty() || !f.rates.clocks[i].running ||
             !f.rates.clocks[i].monitored)

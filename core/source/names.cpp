@@ -206,7 +206,7 @@ Names namesFor(const Facts& f, CoreIndex core)
         names.prefix = names.prefix + "_" + Word::of(f.device.cores[core].id);
     names.PREFIX = names.prefix.upper();
     std::vector<std::string> others;
-    for (size_t other = 1; other < f.device.cores.size(); ++other)
+    for (CoreIndex other = 1; other < f.device.cores.size(); ++other)
         others.push_back(identifierOf(f.device.cores[other].id));
     Allotment allotment(f, others);
     names.needs.reserve(f.plan.needs.size());
@@ -218,7 +218,7 @@ Names namesFor(const Facts& f, CoreIndex core)
 void nameFindings(const Facts& f, std::vector<Finding>& out)
 {
     const Names names = namesFor(f, 0);
-    for (size_t n = 0; n < names.needs.size(); ++n) {
+    for (const NeedIndex n : names.needs.indices()) {
         std::string plain = f.plan.needs[n].id;
         std::replace(plain.begin(), plain.end(), '-', '_');
         if (names.needs[n].text() == plain)

@@ -76,12 +76,12 @@ void writePins(Page& page, const Facts& f)
 void writeClocks(Page& page, const Facts& f)
 {
     std::vector<std::vector<std::string>> rows;
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+    for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockState& state = f.rates.clocks[i];
         if (!state.used || !state.running)
             continue;
         std::vector<std::string> users;
-        for (const int need : state.users)
+        for (const NeedIndex need : state.users)
             users.push_back(f.plan.needs[need].title);
         rows.push_back({f.device.clocks[i].name, format(state.rate),
                         state.input >= 0 ? f.device.clocks[state.input].name : "", joined(users, ", ")});
@@ -95,7 +95,7 @@ void writeClocks(Page& page, const Facts& f)
 void writeNeeds(Page& page, const Facts& f)
 {
     std::vector<std::vector<std::string>> rows;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+    for (const NeedIndex n : f.plan.needs.indices()) {
         const Need& need = f.plan.needs[n];
         const BoundNeed& bound = f.bindings.needs[n];
         std::vector<std::string> achieved;
@@ -139,7 +139,7 @@ void writeInterrupts(Page& page, const Facts& f, const std::vector<Names>& progr
 void writeDma(Page& page, const Facts& f)
 {
     std::vector<std::vector<std::string>> rows;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         for (const Stream& stream : f.bindings.needs[n].streams)
             if (stream.channel >= 0)
                 rows.push_back({std::to_string(stream.channel), f.plan.needs[n].title, stream.request});

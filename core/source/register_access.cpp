@@ -103,12 +103,12 @@ void writeAccessors(Writer& w, const Block& block, int index)
 {
     const Device& device = w.facts.device;
     int of = -1;
-    for (size_t i = 0; i < device.instances.size() && of < 0; ++i)
+    for (InstanceIndex i = 0; i < int(device.instances.size()) && of < 0; ++i)
         if (device.instances[i].block == index)
             of = int(i);
     const Word structure = w.names.name(Word::of(block.name));
     const bool feeds = w.names.core == 0 && !runningWatchdogs(device).empty();
-    for (size_t r = 0; of >= 0 && r < block.registers.size(); ++r) {
+    for (RegisterIndex r = 0; of >= 0 && r < block.registers.size(); ++r) {
         const Register& reg = block.registers[r];
         if (reg.plain())
             continue;

@@ -65,7 +65,7 @@ Source makeSource(const Facts& f)
         return out;
     std::vector<Names> programs;
     std::vector<std::string> commands;
-    for (size_t core = 0; core < f.device.cores.size(); ++core) {
+    for (const CoreIndex core : f.device.cores.indices()) {
         const Names names = namesFor(f, core);
         const std::size_t first = out.files.size();
         if (core == 0)

@@ -208,7 +208,7 @@ SourceFile mainFile(const Facts& f, const Names& names)
     Writer w(f, names, names.core == 0 ? "main.c" : fmt::format("main_{}.c", Word::of(f.device.cores[names.core].id)),
              "The application.", SourceFile::Owner::User);
     std::vector<NeedIndex> starts, later;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         if (hasFiles(f, names, n) && hasStart(f, n))
             (sourceOf(f.plan.needs[n].kind).startedLater.empty() ? starts : later).push_back(NeedIndex(int(n)));
     w.linef("#include \"{}_board.h\"", names.prefix);

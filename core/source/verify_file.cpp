@@ -15,7 +15,7 @@ namespace {
 std::map<InstanceIndex, CoreIndex> owners(const Facts& f)
 {
     std::map<InstanceIndex, CoreIndex> out;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices())
         if (const InstanceIndex instance = f.bindings.needs[n].instance; instance >= 0)
             out.emplace(instance, coreOf(f, n));
     return out;

@@ -59,7 +59,7 @@ std::vector<bool> sourcesOf(const Device& device, ClockIndex clock)
     std::vector<bool> out(device.clocks.size(), false);
     out[size_t(clock)] = true;
     // Inputs stand before what comes from them.
-    for (int i = clock; i >= 0; --i)
+    for (ClockIndex i = clock; i >= 0; --i)
         if (out[size_t(i)])
             for (const ClockInput& input : device.clocks[i].inputs)
                 if (input.node >= 0)
@@ -107,7 +107,7 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
     const std::vector<bool> reachable = sourcesOf(device, accuracy.clock);
     const Frequency slow(Rational(1'000'000));
     const bool wantsSlow = rates.clocks[accuracy.clock].rate < slow;
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockNode& node = device.clocks[i];
         const SourceFacts facts =
             node.isSource() ? sourceFacts(device, board, node, rates.clocks[i].setting) : SourceFacts{};

@@ -10,7 +10,7 @@ namespace bindrel {
 
 namespace {
 
-bool misses(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+bool misses(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n)
 {
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
@@ -30,7 +30,7 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
 using Times = std::vector<std::int64_t>;
 
 /// Its functional clock, with its tolerance.
-void addTimes(Times& out, const Device& device, const Bindings& bindings, const Rates& rates, size_t n)
+void addTimes(Times& out, const Device& device, const Bindings& bindings, const Rates& rates, NeedIndex n)
 {
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
@@ -42,7 +42,7 @@ void addTimes(Times& out, const Device& device, const Bindings& bindings, const 
 }
 
 /// All of the rates that a need's answer depends on.
-Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n)
 {
     Times out;
     addTimes(out, device, bindings, rates, n);
@@ -53,7 +53,7 @@ Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, 
         out.insert(out.end(), {core.value.num(), core.value.den()});
     }
     if (facet.dependsOnOtherTimers)
-        for (size_t other = 0; other < plan.needs.size(); ++other)
+        for (const NeedIndex other : plan.needs.indices())
             if (other != n && tuningOf(plan.needs[other].kind).timerPeriodRate)
                 addTimes(out, device, bindings, rates, other);
     return out;

@@ -134,7 +134,7 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
                                 const IndexVector<NeedIndex, Setting>& settings)
 {
     std::vector<PadSetup> out;
-    for (size_t n = 0; n < bindings.needs.size(); ++n) {
+    for (const NeedIndex n : bindings.needs.indices()) {
         const BoundNeed& bound = bindings.needs[n];
         if (bound.state != BoundNeed::State::Bound)
             continue;

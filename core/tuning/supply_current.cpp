@@ -75,7 +75,7 @@ SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindin
 {
     using What = SupplyCurrent::Row::What;
     Sum sum(device, plan, rates);
-    for (size_t i = 0; i < device.clocks.size(); ++i) {
+    for (const ClockIndex i : device.clocks.indices()) {
         const ClockState& clock = rates.clocks[i];
         if (!clock.running)
             continue;

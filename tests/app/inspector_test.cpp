@@ -137,7 +137,7 @@ private Q_SLOTS:
                 all += clockText(*s, int(i));
             for (size_t i = 0; i < s->device->pads.size(); ++i)
                 all += padText(*s, int(i));
-            for (size_t n = 0; n < s->plan.needs.size(); ++n)
+            for (const NeedIndex n : s->plan.needs.indices())
                 for (const Seat& seat : s->bindings.needs[n].seats)
                     all += needText(*s, int(n), seat.signal.id,
                                     optionsFor(*s->device, *s->board, s->plan, s->bindings, int(n), seat.signal.id));

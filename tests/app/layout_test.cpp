@@ -34,7 +34,7 @@ class LayoutTest : public QObject {
         std::vector<size_t> places(pins);
         std::iota(places.begin(), places.end(), size_t(0));
         std::shuffle(places.begin(), places.end(), std::mt19937(seed));
-        for (size_t p = 0; p < device.pads.size() && p < pins; ++p)
+        for (PadIndex p = 0; p < int(device.pads.size()) && p < pins; ++p)
             package.pins[places[p]] = {package.pins[places[p]].number, PackagePin::Kind::Pad, int(p),
                                        device.pads[p].name};
         device.package = package;
@@ -186,7 +186,7 @@ private Q_SLOTS:
         QCOMPARE(layout.pins.size(), size_t(176));
         QCOMPARE(layout.rulers.size(), size_t(28));
         const auto at = [&](const char* ball) -> const ChipLayout::Pin& {
-            for (size_t i = 0; i < layout.pins.size(); ++i)
+            for (const PinIndex i : layout.pins.indices())
                 if (s->device->package.pins[i].number == ball)
                     return layout.pins[i];
             qFatal("no ball %s", ball);
@@ -196,7 +196,7 @@ private Q_SLOTS:
                 at("D1").box.center().y() < at("E1").box.center().y());
         QVERIFY(at("P11").box.center().x() > at("A4").box.center().x() &&
                 at("P11").box.center().y() > at("A4").box.center().y());
-        for (size_t i = 0; i < layout.pins.size(); ++i) {
+        for (const PinIndex i : layout.pins.indices()) {
             const ChipLayout::Pin& pin = layout.pins[i];
             QVERIFY(layout.body.contains(pin.box) && !layout.hole.intersects(pin.box));
             QCOMPARE(pin.escape.last(), pin.box.center());
@@ -257,11 +257,11 @@ private Q_SLOTS:
         for (const Rung& rung : rungsOf(*s->device, s->rates, {"kernel", "multiplier"}, {kept})) {
             QVERIFY(rung.clock < 0 || seen.insert(rung.clock).second);
             QVERIFY(rung.clock >= 0 || rung.folded.size() >= 3);
-            for (const int clock : rung.folded) {
+            for (const ClockIndex clock : rung.folded) {
                 QVERIFY(clock != kept && !s->rates.clocks[clock].used);
                 QVERIFY(seen.insert(clock).second);
             }
-            for (const int clock : rung.alike) {
+            for (const ClockIndex clock : rung.alike) {
                 QVERIFY(clock != kept && rung.clock != kept);
                 QVERIFY(s->rates.clocks[clock].rate == s->rates.clocks[rung.clock].rate &&
                         s->rates.clocks[clock].input == s->rates.clocks[rung.clock].input);

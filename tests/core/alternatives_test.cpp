@@ -41,7 +41,7 @@ private Q_SLOTS:
         int tried = 0;
         for (const LoadedPlan& work : plans()) {
             const auto s = run(work);
-            for (std::size_t n = 0; n < work.plan.needs.size(); ++n) {
+            for (const NeedIndex n : work.plan.needs.indices()) {
                 const Alternatives all = alternativesOf(*s, n);
                 if (all.all.size() < 2)
                     continue;
@@ -80,7 +80,7 @@ private Q_SLOTS:
     {
         const LoadedPlan work = demo();
         const auto s = run(work);
-        const std::size_t n = std::size_t(needIndex(work.plan, "tick"));
+        const NeedIndex n = std::size_t(needIndex(work.plan, "tick"));
         const InstanceIndex instance = s->bindings.needs[n].instance;
         const FieldRef ref = s->device->roleField(instance, "prescaler");
         const Role& prescaler = *s->device->blockOf(instance).role("prescaler");
@@ -118,7 +118,7 @@ private Q_SLOTS:
         int heeded = 0, contradicted = 0;
         for (const LoadedPlan& work : plans()) {
             const auto s = run(work);
-            for (std::size_t n = 0; n < work.plan.needs.size(); ++n) {
+            for (const NeedIndex n : work.plan.needs.indices()) {
                 const Alternatives all = alternativesOf(*s, n);
                 if (all.all.size() < 2)
                     continue;

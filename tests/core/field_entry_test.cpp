@@ -17,7 +17,7 @@ class FieldEntryTest : public QObject {
 
     static NeedIndex needCalled(const Snapshot& s, std::string_view id)
     {
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.plan.needs[n].id == id)
                 return n;
         qFatal("no need %s", std::string(id).c_str());
@@ -40,12 +40,12 @@ class FieldEntryTest : public QObject {
     static std::vector<std::pair<NeedIndex, FieldRef>> fieldsOf(const Snapshot& s)
     {
         std::vector<std::pair<NeedIndex, FieldRef>> out;
-        for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        for (const NeedIndex n : s.plan.needs.indices()) {
             const InstanceIndex own = s.bindings.needs[n].instance;
             if (own < 0 || s.bindings.needs[n].state != BoundNeed::State::Bound)
                 continue;
             const Block& block = s.device->blockOf(own);
-            for (size_t r = 0; r < block.registers.size(); ++r)
+            for (const RegisterIndex r : block.registers.indices())
                 for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
                     if (const FieldRef ref{own, int(r), int(f)}; whyNotEntered(s, n, ref).empty())
                         out.emplace_back(n, ref);
@@ -231,7 +231,7 @@ private Q_SLOTS:
         }
         const Block& block = s->device->blockOf(divider.instance);
         bool any = false;
-        for (size_t r = 0; r < block.registers.size(); ++r)
+        for (const RegisterIndex r : block.registers.indices())
             for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
                 if (const Field& field = block.registers[r].fields[f]; field.access == Field::Access::ReadOnly) {
                     any = true;

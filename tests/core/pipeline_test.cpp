@@ -17,7 +17,7 @@ class PipelineTest : public QObject {
         LoadedPlan work = demo(random() % 2 ? "sluice-node-c-done" : "sluice-node-c-tangled");
         const Device& d = *work.device;
         for (unsigned k = random() % 10; k > 0; --k) {
-            const size_t clock = random() % d.clocks.size();
+            const ClockIndex clock = random() % d.clocks.size();
             const std::vector<ClockDecision> choices = clockChoices(d, int(clock));
             if (!choices.empty())
                 work = with(std::move(work), SetClock{d.clocks[clock].id, choices[random() % choices.size()]});
@@ -66,7 +66,7 @@ private Q_SLOTS:
 
             // A need is bound exactly when all its seats are possible and nobody else wants what it has.
             std::map<int, std::set<int>> wantPad, wantInstance, wantLine;
-            for (size_t n = 0; n < s->bindings.needs.size(); ++n) {
+            for (const NeedIndex n : s->bindings.needs.indices()) {
                 const BoundNeed& need = s->bindings.needs[n];
                 if (need.instance >= 0)
                     wantInstance[need.instance].insert(int(n));
@@ -77,7 +77,7 @@ private Q_SLOTS:
                             wantLine[d.pads[seat.pad].bit].insert(int(n));
                     }
             }
-            for (size_t n = 0; n < s->bindings.needs.size(); ++n) {
+            for (const NeedIndex n : s->bindings.needs.indices()) {
                 const BoundNeed& need = s->bindings.needs[n];
                 bool shared = need.instance >= 0 && wantInstance[need.instance].size() > 1;
                 bool whole = true;
@@ -103,7 +103,7 @@ private Q_SLOTS:
             }
 
             // Running clocks: child = parent x factor, and the tolerance is the source's.
-            for (size_t c = 0; c < d.clocks.size(); ++c) {
+            for (const ClockIndex c : d.clocks.indices()) {
                 const ClockState& state = s->rates.clocks[c];
                 if (state.input < 0 || !state.running)
                     continue;
@@ -168,7 +168,7 @@ private Q_SLOTS:
             QVERIFY(s->bindings.contests.empty());
             QCOMPARE(s->bindings.count(BoundNeed::State::Bound), int(work.plan.needs.size()));
             // What was bound has not moved; what was half bound keeps what it had where that was possible.
-            for (size_t n = 0; n < before.needs.size(); ++n)
+            for (const NeedIndex n : before.needs.indices())
                 if (was->bindings.needs[n].state == BoundNeed::State::Bound)
                     QVERIFY(work.plan.needs[n].binding == before.needs[n].binding);
             ++bound;

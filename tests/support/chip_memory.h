@@ -22,7 +22,7 @@ public:
     explicit Chip(const Device& device)
     {
         for (size_t i = 0; i < device.instances.size(); ++i)
-            for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r)
+            for (const RegisterIndex r : device.blockOf(int(i)).registers.indices())
                 words_[device.addressOf(int(i), int(r))] = {device.resetOf(int(i), int(r)),
                                                             device.blockOf(int(i)).registers[r].bytes()};
         // The core's own interrupt controller, as Arm places it.
@@ -71,7 +71,7 @@ public:
         // Only the core itself knows its control registers; letting an interrupt through is nothing to be seen in
         // memory. It waits in no mode of its own here: what would happen meanwhile is for the test to say.
         std::string ofThisMachine = "#include <stdbool.h>\n#include <stdint.h>\n";
-        for (std::size_t core = 0; core < s.device->cores.size(); ++core) {
+        for (const CoreIndex core : s.device->cores.indices()) {
             const std::string p = s.source().prefix + (core > 0 ? "_" + lowered(s.device->cores[core].id) : "");
             ofThisMachine += "uint32_t " + p + "_interrupts_hold(void) { return 0; }\nvoid " + p +
                              "_interrupts_release(uint32_t before) { (void)before; }\n";
@@ -98,7 +98,7 @@ public:
             qFatal("%s", dlerror());
         follows().clear();
         for (size_t i = 0; i < s.device->instances.size(); ++i)
-            for (size_t r = 0;
+            for (RegisterIndex r = 0;
                  !s.device->blockOf(int(i)).kind.empty() && r < s.device->blockOf(int(i)).registers.size(); ++r)
                 for (const Field& field : s.device->blockOf(int(i)).registers[r].fields)
                     if (field.followsReg >= 0) {

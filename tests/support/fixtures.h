@@ -149,7 +149,7 @@ inline LoadedPlan fullPlan()
 
 inline int needIndex(const Plan& plan, const std::string& id)
 {
-    for (size_t i = 0; i < plan.needs.size(); ++i)
+    for (const NeedIndex i : plan.needs.indices())
         if (plan.needs[i].id == id)
             return int(i);
     return -1;
@@ -172,7 +172,7 @@ inline std::string findingsText(const Snapshot& s)
 }
 
 /// Every way to bind one need on a plan where the others stay, as the placement search finds them.
-inline std::vector<Binding> waysToBind(const Device& device, const Board& board, const Plan& plan, int need)
+inline std::vector<Binding> waysToBind(const Device& device, const Board& board, const Plan& plan, NeedIndex need)
 {
     PlacementRequest request;
     request.needs = {need};

@@ -23,7 +23,7 @@ inline std::vector<Plan> validPlans(const LoadedPlan& work, unsigned seed, size_
     for (int round = 0; round < 60'000 && out.size() < count; ++round) {
         Plan plan = out[random() % out.size()];
         for (unsigned changes = 1 + random() % 5; changes > 0; --changes) {
-            const size_t clock = random() % device.clocks.size();
+            const ClockIndex clock = random() % device.clocks.size();
             const std::vector<ClockDecision> choices = clockChoices(device, int(clock));
             if (choices.empty() || device.clocks[clock].tier == "source")
                 continue;
@@ -33,7 +33,7 @@ inline std::vector<Plan> validPlans(const LoadedPlan& work, unsigned seed, size_
             plan.range = device.ranges[random() % device.ranges.size()].id;
         ClockTrial trial(device, *s->board, plan, s->bindings);
         bool valid = trial.supplyFits(trial.range()) && trial.forbiddenNow().empty();
-        for (size_t i = 0; i < trial.size() && valid; ++i)
+        for (ClockIndex i = 0; i < int(trial.size()) && valid; ++i)
             valid = !trial.breaks(i) && !(trial.clocks[i].used && trial.clocks[i].rate.value.isZero());
         const bool news =
             valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
@@ -59,7 +59,7 @@ inline LoadedPlan shuffled(LoadedPlan work, unsigned seed)
     for (size_t n = 0; n < order.size(); ++n)
         order[n] = int(n);
     std::shuffle(order.begin(), order.end(), random);
-    for (const int n : order) {
+    for (const NeedIndex n : order) {
         PlacementRequest request;
         request.needs = {n};
         request.count = 12;

@@ -427,7 +427,7 @@ Setting solveAdc(const TuningContext& c)
     // Needs that use the converter in turn share its time.
     Rational busy;
     std::vector<std::string> who;
-    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+    for (const NeedIndex n : c.plan.needs.indices()) {
         const Need& need = c.plan.needs[n];
         if (need.kind != "adc" || c.bindings.needs[n].instance != c.bound.instance)
             continue;

@@ -19,7 +19,7 @@ std::string countedBy(const Need& need)
 
 int indexOf(const Plan& plan, const std::string& id)
 {
-    for (size_t n = 0; n < plan.needs.size(); ++n)
+    for (const NeedIndex n : plan.needs.indices())
         if (plan.needs[n].id == id)
             return int(n);
     return -1;
@@ -34,8 +34,8 @@ TuningContext contextOf(const TuningContext& c, NeedIndex need)
 std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
 {
     std::vector<int> out;
-    for (std::string by = countedBy(c.need); !by.empty(); by = countedBy(c.plan.needs[out.back()])) {
-        const int next = indexOf(c.plan, by);
+    for (std::string by = countedBy(c.need); !by.empty(); by = countedBy(c.plan.needs[NeedIndex(out.back())])) {
+        const NeedIndex next = indexOf(c.plan, by);
         std::vector<std::string> ids;
         for (const Need& need : c.plan.needs)
             ids.push_back(need.id);
@@ -108,9 +108,9 @@ TuningContext timedAs(const TuningContext& c)
 {
     std::string trouble;
     const std::vector<int> chain = chainOf(c, trouble);
-    if (chain.empty() || c.bindings.needs[chain.back()].instance < 0)
+    if (chain.empty() || c.bindings.needs[NeedIndex(chain.back())].instance < 0)
         return c;
-    return {c.device, c.rates, c.need, c.bindings.needs[chain.back()], c.plan, c.bindings};
+    return {c.device, c.rates, c.need, c.bindings.needs[NeedIndex(chain.back())], c.plan, c.bindings};
 }
 
 bool isCounted(const TuningContext& c)

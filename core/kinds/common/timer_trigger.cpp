@@ -34,7 +34,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
         trouble = formatIfNeeded(c, "{} can only be started by software. Start it in a tick function.", name);
         return std::nullopt;
     }
-    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+    for (const NeedIndex n : c.plan.needs.indices()) {
         const Need& other = c.plan.needs[n];
         const InstanceIndex instance = c.bindings.needs[n].instance;
         const bool named = other.id == by;

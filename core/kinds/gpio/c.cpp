@@ -71,14 +71,14 @@ void defineWrite(Writer& w, NeedIndex need)
     for (const auto& [role, groups, whenHigh] : {std::tuple{"set", &sets, true}, {"clear", &clears, false}})
         for (const auto& [where, which] : *groups) {
             const Pad& pad = f.device.pads[pads[which.front()]->pad];
-            const Register& reg = f.device.blockOf(where.first).registers[where.second];
+            const Register& reg = f.device.blockOf(where.first).registers[RegisterIndex(where.second)];
             w.linef("    {}", putRegisterOf(w, where.first, role + std::to_string(pad.bit),
                                             narrowed(reg, bits(which, role, whenHigh))));
         }
     beginShared(w, !levels.empty());
     for (const auto& [where, which] : levels) {
         const Pad& pad = f.device.pads[pads[which.front()]->pad];
-        const Register& reg = f.device.blockOf(where.first).registers[where.second];
+        const Register& reg = f.device.blockOf(where.first).registers[RegisterIndex(where.second)];
         const bool keyed = std::any_of(reg.fields.begin(), reg.fields.end(),
                                        [](const Field& field) { return field.access == Field::Access::Key; });
         if (which.size() == 1 || keyed) {

@@ -240,7 +240,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
     const std::string& name = c.device.instances[c.bound.instance].name;
     Achieved row{"fault_by", "Fault from", by, "nothing", std::nullopt, false, {}, {}};
     const FieldRef field = c.device.roleField(c.bound.instance, "fault_source");
-    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+    for (const NeedIndex n : c.plan.needs.indices()) {
         const InstanceIndex instance = c.bindings.needs[n].instance;
         if (c.plan.needs[n].id != by || instance < 0)
             continue;

@@ -32,7 +32,7 @@ public:
     long tried() const { return tried_; }
 
 private:
-    void up(int clock)
+    void up(ClockIndex clock)
     {
         const ClockNode& node = device_.clocks[clock];
         chain_.push_back(clock);
@@ -57,7 +57,7 @@ private:
                     // What a clock on the way adds counts from there on.
                     spans_.clear();
                     Tolerance span = own;
-                    for (const int at : chain) {
+                    for (const ClockIndex at : chain) {
                         const Tolerance& adds = device_.clocks[at].adds;
                         span = {Ppm(span.low.value + adds.low.value), Ppm(span.high.value + adds.high.value)};
                         spans_[at] = {span.worst() <= device_.limitSlack, 1 + span.low.toDouble() * 1e-6,
@@ -75,7 +75,7 @@ private:
         chain_.pop_back();
     }
 
-    bool inside(int clock, double rate) const
+    bool inside(ClockIndex clock, double rate) const
     {
         const RateLimit limit = limitIn(device_, device_.clocks[clock], range_);
         const auto& [slack, low, high] = spans_.at(clock);
@@ -199,7 +199,7 @@ private Q_SLOTS:
         std::mt19937 random(seeded(7));
         int reached = 0, refused = 0;
         for (const QString& id : clocks) {
-            const int clock = device.findClock(id.toStdString());
+            const ClockIndex clock = device.findClock(id.toStdString());
             QVERIFY2(clock >= 0, qPrintable(id));
             const RateLimit limit = limitIn(device, device.clocks[clock], s->rates.range);
             const double most = limit.max ? limit.max->toDouble() : 100e6;

@@ -183,7 +183,7 @@ private Q_SLOTS:
             chips.push_back(shippedDevice(name));
         int seen = 0, sources = 0;
         for (const auto& chip : chips)
-            for (size_t i = 0; i < chip->clocks.size(); ++i)
+            for (const ClockIndex i : chip->clocks.indices())
                 for (const ClockDecision& choice : clockChoices(*chip, int(i))) {
                     const std::string text = clockDecisionText(choice), where = chip->clocks[i].id + " " + text;
                     QVERIFY2(isPossible(*chip, int(i), choice), where.c_str());
@@ -348,7 +348,7 @@ private Q_SLOTS:
             const std::uint32_t waits =
                 device->registerOf(wait).reset >> device->fieldOf(wait).lsb & device->fieldOf(wait).maxCode();
             QVERIFY2(std::uint32_t(*rates.waitStates) <= waits, name.c_str());
-            for (size_t i = 0; i < rates.clocks.size(); ++i)
+            for (const ClockIndex i : rates.clocks.indices())
                 if (const ClockState& c = rates.clocks[i]; c.running && c.used)
                     QVERIFY2(!c.max || c.rate <= *c.max, (name + " " + device->clocks[i].id).c_str());
         }

@@ -117,8 +117,8 @@ SmallTree randomTree(std::mt19937& random)
         std::set<int> chosen;
         for (int n = pick(2, 3); n > 0; --n)
             chosen.insert(std::array{2, 3, 5, 6, 7, 8, 10, 11}[size_t(pick(0, 7))]);
-        for (const int clock : chosen) {
-            const ClockNode& node = nodes[size_t(clock)];
+        for (const ClockIndex clock : chosen) {
+            const ClockNode& node = nodes[clock];
             ClockCombination::Term term{clock, {}};
             for (size_t k = 0;
                  k < std::max(node.factors.size(), node.type == ClockNode::Type::Select ? node.inputs.size() : 0); ++k)
@@ -141,7 +141,7 @@ SmallTree randomTree(std::mt19937& random)
     tree.device.resetRange = 0;
     // Some instances in use: they make clocks "used".
     tree.device.instances.resize(3);
-    for (int i = 0; i < 3; ++i) {
+    for (InstanceIndex i = 0; i < 3; ++i) {
         tree.device.instances[i].bus = 8;
         tree.device.instances[i].kernel = std::array{9, 10, 11}[size_t(i)];
         BoundNeed need;
@@ -202,7 +202,7 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
     const Rates now = computeRates(d, tree.board, tree.plan, tree.bindings);
     std::map<std::vector<std::int64_t>, Plain> best;
     std::vector<size_t> open;
-    for (size_t i = 0; i < d.clocks.size(); ++i)
+    for (const ClockIndex i : d.clocks.indices())
         if ((d.clocks[i].type == ClockNode::Type::Select || d.clocks[i].factors.size() > 1) &&
             !tree.plan.held(holdOfClock(d.clocks[i].id)))
             open.push_back(i);
@@ -220,12 +220,12 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
                 cost.error = std::max(cost.error, errorOf(c.rate, t.rate).value.abs());
             else if (t.kind == Kind::Fastest || t.kind == Kind::Slowest)
                 cost.speeds.push_back(t.kind == Kind::Fastest ? -c.rate.value : c.rate.value);
-            for (const int i : pathToSource(then, t.clock)) {
+            for (const ClockIndex i : pathToSource(then, t.clock)) {
                 key.insert(key.end(), {i, then.clocks[i].setting});
                 onPath.insert(size_t(i));
             }
         }
-        for (size_t i = 0; i < d.clocks.size(); ++i) {
+        for (const ClockIndex i : d.clocks.indices()) {
             ClockState c = then.clocks[i];
             const bool target =
                 std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
@@ -319,7 +319,7 @@ private Q_SLOTS:
             for (int round = 0; round < 40; ++round) {
                 const auto s = run(work);
                 const ClockTrial trial(*s->device, *s->board, s->plan, s->bindings);
-                for (size_t i = 0; i < trial.size(); ++i) {
+                for (ClockIndex i = 0; i < int(trial.size()); ++i) {
                     const ClockState& c = s->rates.clocks[i];
                     const std::string where = std::string(name) + " " + s->device->clocks[i].id;
                     QVERIFY2(trial.clocks[i].rate == c.rate, where.c_str());
@@ -330,7 +330,7 @@ private Q_SLOTS:
                                         (limitBreak(c) || (int(i) == s->device->flashClock && !s->rates.waitStates));
                     QVERIFY2(trial.breaks(i) == broken, where.c_str());
                 }
-                const size_t clock = random() % s->device->clocks.size();
+                const ClockIndex clock = random() % s->device->clocks.size();
                 const auto choices = clockChoices(*s->device, int(clock));
                 if (!choices.empty())
                     work = with(work, SetClock{s->device->clocks[clock].id, choices[random() % choices.size()]});

@@ -16,7 +16,7 @@ using namespace bindrel::test;
 class WaysTest : public QObject {
     Q_OBJECT
 
-    static bool broken(const Snapshot& s, size_t clock)
+    static bool broken(const Snapshot& s, ClockIndex clock)
     {
         const ClockState& c = s.rates.clocks[clock];
         return c.running && (c.used || s.device->clocks[clock].tier != "kernel") &&
@@ -68,7 +68,7 @@ private Q_SLOTS:
                 QVERIFY2(after->rates.clocks[request.targets[t].clock].rate == way.achieved[t], where.c_str());
                 listed.insert(request.targets[t].clock);
             }
-            for (size_t i = 0; i < s->device->clocks.size(); ++i) {
+            for (const ClockIndex i : s->device->clocks.indices()) {
                 const ClockState& is = after->rates.clocks[i];
                 const ClockState& was = s->rates.clocks[i];
                 QVERIFY2(!broken(*after, i) || (broken(*s, i) && is.rate == was.rate),
@@ -116,7 +116,7 @@ private Q_SLOTS:
             if (result.wrong.empty())
                 continue;
             bool byOne = false;
-            for (size_t i = 0; i < s->device->clocks.size() && !byOne; ++i)
+            for (ClockIndex i = 0; i < int(s->device->clocks.size()) && !byOne; ++i)
                 for (const ClockDecision& choice : clockChoices(*s->device, int(i))) {
                     Plan plan = s->plan;
                     plan.clocks[s->device->clocks[i].id] = choice;
@@ -179,7 +179,7 @@ private Q_SLOTS:
         const LowPowerMode& sleep = s->device->modes[0];
         const LowPowerMode& stop = s->device->modes[1];
         const ModeState asleep = modeState(*s->device, s->plan, s->bindings, s->rates, sleep);
-        for (size_t i = 0; i < s->device->clocks.size(); ++i)
+        for (const ClockIndex i : s->device->clocks.indices())
             QCOMPARE(bool(asleep.alive[i]), s->rates.clocks[i].running);
         QVERIFY(asleep.restarted.empty());
         const ModeState stopped = modeState(*s->device, s->plan, s->bindings, s->rates, stop);

@@ -41,7 +41,7 @@ class DescribeTest : public QObject {
                 std::map<std::pair<int, int>, std::string> roleOf;
                 for (const auto& [name, role] : block.roles)
                     roleOf.emplace(std::pair{int(role.reg), int(role.field)}, name);
-                for (size_t r = 0; r < block.registers.size(); ++r) {
+                for (const RegisterIndex r : block.registers.indices()) {
                     std::set<std::string> names;
                     for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
                         Field& field = block.registers[r].fields[f];

@@ -36,7 +36,7 @@ private Q_SLOTS:
         QCOMPARE(device->package.pins.size(), size_t(64));
         QVERIFY(device->instances.size() >= 20);
         QCOMPARE(device->ranges.size(), size_t(3));
-        for (size_t p = 0; p < device->pads.size(); ++p)
+        for (const PadIndex p : device->pads.indices())
             QVERIFY2(!device->pinOf(int(p)).empty(), device->pads[p].name.c_str());
         const std::vector<LintRemark> remarks = lint(*device);
         QVERIFY2(remarks.empty(), remarks.empty() ? "" : remarks[0].text.c_str());

@@ -661,7 +661,7 @@ private Q_SLOTS:
                 work = with(work, SetGoal{"level-probes", "rise", fmt::format("{} ns", rise)});
                 work = with(work, SetGoal{"level-probes", "fall", fmt::format("{} ns", fall)});
                 const auto s = chip.with(work);
-                const int n = needIndex(s->plan, "level-probes");
+                const NeedIndex n = needIndex(s->plan, "level-probes");
                 const Setting& setting = s->settings[n];
                 QVERIFY(setting.computed);
                 const ClockState& clock = s->rates.clocks[setting.kernel];

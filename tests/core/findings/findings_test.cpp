@@ -58,7 +58,7 @@ class FindingsTest : public QObject {
         const auto s = run(work);
         const Setting& tick = s->settings[needIndex(work.plan, "tick")];
         Device device = *work.device;
-        const int port = s->bindings.needs[needIndex(work.plan, "uplink")].instance,
+        const InstanceIndex port = s->bindings.needs[needIndex(work.plan, "uplink")].instance,
                   timer = tick.events.at(0).instance;
         for (auto& [event, number] : device.instances[timer].interrupts)
             number = device.instances[port].interrupts.begin()->second;

@@ -158,7 +158,7 @@ private Q_SLOTS:
         // A pad of the weak supply domain: 3 mA whatever the drive says.
         load.current = Current(Rational(4, 1000));
         LoadedPlan work = demo("pump-hall-a-done");
-        const int free = work.device->findPad("W24");
+        const PadIndex free = work.device->findPad("W24");
         QVERIFY(free >= 0 && work.device->pads[free].weak);
         for (Need& need : work.plan.needs)
             if (need.kind == "gpio" && goalIs(need, "direction", "output")) {
@@ -247,7 +247,7 @@ private Q_SLOTS:
         QCOMPARE(setupOf(*s, "uplink", "rx")->pull, PadSetup::Pull::Down);
         QVERIFY(setupOf(*s, "uplink", "tx")->openDrain && setupOf(*s, "uplink", "tx")->isSaid("open_drain") &&
                 !setupOf(*s, "uplink", "tx")->isSaid("pull"));
-        const int pad = setupOf(*s, "uplink", "rx")->pad;
+        const PadIndex pad = setupOf(*s, "uplink", "rx")->pad;
         const FieldRef pull = s->device->roleField(s->device->pads[pad].port,
                                                    "pull" + std::to_string(s->device->pads[pad].bit));
         QCOMPARE(s->image.codeOf(*s->device, pull), 2u);

@@ -24,12 +24,12 @@ public:
         const std::uint32_t word = at == words_.end() ? device_.registerOf(ref).reset : at->second;
         return word >> device_.fieldOf(ref).lsb & device_.fieldOf(ref).maxCode();
     }
-    bool on(int clock) const
+    bool on(ClockIndex clock) const
     {
         const ClockNode& node = device_.clocks[clock];
         return !node.enable.valid() || code(node.enable.ref) == node.enable.code;
     }
-    int input(int clock) const
+    int input(ClockIndex clock) const
     {
         const ClockNode& node = device_.clocks[clock];
         if (node.isSource())
@@ -41,7 +41,7 @@ public:
                 return choice.node;
         return -1;
     }
-    double factor(int clock) const
+    double factor(ClockIndex clock) const
     {
         const ClockNode& node = device_.clocks[clock];
         if (!node.control.valid())
@@ -51,7 +51,7 @@ public:
                                      : whole / double(node.unit);
     }
     /// 0 while it stands still.
-    double rate(int clock) const
+    double rate(ClockIndex clock) const
     {
         const ClockNode& node = device_.clocks[clock];
         if (!on(clock))
@@ -115,7 +115,7 @@ public:
             if (step.coreRate.toDouble() < rate(device_.cpuClock()) * (1 - 1e-9) ||
                 (!switches && step.coreRate.toDouble() > rate(device_.cpuClock()) * (1 + 1e-9)))
                 return "a time-out counted at " + std::to_string(step.coreRate.toDouble()) + where;
-            for (int i = 0; i < int(device_.clocks.size()); ++i)
+            for (const ClockIndex i : device_.clocks.indices())
                 if (const ClockNode& node = device_.clocks[i];
                     node.ready.valid() && node.ready.ref == step.fields.front().ref && rate(i) <= 0)
                     return node.name + " is polled but cannot come" + where;
@@ -127,7 +127,7 @@ public:
             else if (unlock.instance == step.instance && !unlocked_.contains(step.instance))
                 return "written before it is unlocked" + where;
         std::vector<std::pair<int, double>> before;
-        for (int i = 0; i < int(device_.clocks.size()); ++i)
+        for (const ClockIndex i : device_.clocks.indices())
             if (!device_.clocks[i].frozenBy.empty())
                 before.emplace_back(i,
                                     device_.clocks[i].type == ClockNode::Type::Select ? input(i) : factor(i));
@@ -137,7 +137,7 @@ public:
         const std::uint32_t mask = step.kind == Step::Kind::Write ? ~0u : step.mask;
         words_[key] = (word & ~mask) | (step.value & mask);
         for (const auto& [clock, was] : before)
-            for (const int by : device_.clocks[clock].frozenBy)
+            for (const ClockIndex by : device_.clocks[clock].frozenBy)
                 if (on(by) && (device_.clocks[clock].type == ClockNode::Type::Select ? input(clock)
                                                                                              : factor(clock)) != was)
                     return device_.clocks[clock].name + " is changed while " + device_.clocks[by].name +
@@ -151,7 +151,7 @@ public:
         const int now = range();
         if (now < 0)
             return "the regulator is nowhere";
-        for (int i = 0; i < int(device_.clocks.size()); ++i) {
+        for (const ClockIndex i : device_.clocks.indices()) {
             const ClockNode& node = device_.clocks[i];
             const double is = rate(i);
             if (is <= 0 || (node.tier == "kernel" && !live[size_t(i)]))
@@ -209,7 +209,7 @@ class ClockStepsTest : public QObject {
 
     static void arrives(const ClockRegisters& chip, const Device& device, const Rates& rates, const std::string& what)
     {
-        for (size_t i = 0; i < device.clocks.size(); ++i)
+        for (const ClockIndex i : device.clocks.indices())
             if (rates.clocks[i].running && rates.clocks[i].used) {
                 const double wanted = rates.clocks[i].rate.toDouble();
                 QVERIFY2(std::abs(chip.rate(int(i)) - wanted) <= wanted * 1e-9,
@@ -217,7 +217,7 @@ class ClockStepsTest : public QObject {
             } else if (device.clocks[i].enable.valid() && !rates.clocks[i].running) {
                 QVERIFY2(!chip.on(int(i)), (what + ": left on, " + device.clocks[i].name).c_str());
             }
-        for (size_t i = 0; i < device.clocks.size(); ++i) {
+        for (const ClockIndex i : device.clocks.indices()) {
             const ClockNode& node = device.clocks[i];
             if (node.trim && rates.clocks[i].running)
                 QVERIFY2((chip.code(node.trim->enable.ref) == node.trim->enable.code) == rates.clocks[i].trimmed,
@@ -237,7 +237,7 @@ class ClockStepsTest : public QObject {
         const auto has = [](const auto& list, int item) {
             return std::find(list.begin(), list.end(), item) != list.end();
         };
-        for (int i = 0; i < int(device.clocks.size()); ++i) {
+        for (const ClockIndex i : device.clocks.indices()) {
             const ClockNode& node = device.clocks[i];
             // Sources and multipliers stop; a divider that can be switched keeps its switch.
             if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply))
@@ -253,7 +253,7 @@ class ClockStepsTest : public QObject {
         std::vector<ClockIndex> turned = mode.wakesSelects;
         for (int i = device.cpuClock(); i >= 0 && mode.wakesSelects.empty(); i = chip.input(i))
             turned.push_back(i);
-        for (const int i : turned) {
+        for (const ClockIndex i : turned) {
             const ClockNode& node = device.clocks[i];
             const auto choice = std::find_if(node.inputs.begin(), node.inputs.end(),
                                              [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
@@ -327,7 +327,7 @@ private Q_SLOTS:
             pair.plan.slow = plans[(p + 1) % plans.size()].clockSet();
             const auto both = run(pair);
             std::vector<bool> live(device.clocks.size(), false);
-            for (size_t i = 0; i < live.size(); ++i)
+            for (ClockIndex i = 0; i < int(live.size()); ++i)
                 live[i] = both->rates.clocks[i].used;
             const std::string where = name.toStdString() + ", plan " + std::to_string(p);
             walk(fresh, both->image.toSlow, live, where + " to the next");
@@ -353,7 +353,7 @@ private Q_SLOTS:
             one.plan = plan;
             const auto s = run(one);
             std::vector<bool> live(device.clocks.size(), false);
-            for (size_t i = 0; i < live.size(); ++i)
+            for (ClockIndex i = 0; i < int(live.size()); ++i)
                 live[i] = s->rates.clocks[i].used;
             for (const ModeSteps& steps : s->image.modes) {
                 const LowPowerMode& mode = device.modes[size_t(steps.mode)];

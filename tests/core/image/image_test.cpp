@@ -205,7 +205,7 @@ private Q_SLOTS:
         std::set<int> open;
         for (const Step& step : s->image.steps) {
             for (const FieldWrite& write : step.fields)
-                for (size_t i = 0; i < s->device->instances.size(); ++i)
+                for (const InstanceIndex i : s->device->instances.indices())
                     if (s->device->instances[i].gate.valid() &&
                         s->device->instances[i].gate == FieldCode{write.ref, write.code})
                         open.insert(int(i));

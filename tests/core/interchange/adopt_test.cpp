@@ -42,7 +42,7 @@ class AdoptTest : public QObject {
     /// Data that a plan configures: where outputs begin.
     static bool isCompare(const Snapshot& s, const FieldRef& ref)
     {
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.bindings.needs[n].instance == ref.instance && whyNotEntered(s, n, ref).empty())
                 return true;
         return false;
@@ -53,7 +53,7 @@ class AdoptTest : public QObject {
         QStringList out;
         for (const RegisterValue& value : was.image.registers) {
             const Register& reg = was.device->blockOf(value.instance).registers[value.reg];
-            for (size_t f = 0; f < reg.fields.size(); ++f) {
+            for (const FieldIndex f : reg.fields.indices()) {
                 const FieldRef ref{value.instance, value.reg, int(f)};
                 const std::uint32_t a = reg.fields[f].in(value.value), b = is.image.codeOf(*is.device, ref);
                 if (a != b && reg.fields[f].keepsWrites() &&

@@ -52,7 +52,7 @@ private Q_SLOTS:
             LoadedPlan work = demo();
             std::vector<NeedIndex> free;
             Plan plan = work.plan;
-            for (std::size_t n = 0; n < plan.needs.size(); ++n) {
+            for (const NeedIndex n : plan.needs.indices()) {
                 Need& need = plan.needs[n];
                 for (const auto& [signal, pad] : need.binding.pads)
                     if (work.board->nets.find(pad) == work.board->nets.end()) {

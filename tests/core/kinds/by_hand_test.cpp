@@ -159,7 +159,7 @@ private Q_SLOTS:
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
             const LoadedPlan work = demo(plan);
             const auto s = run(work);
-            for (std::size_t n = 0; n < work.plan.needs.size(); ++n) {
+            for (const NeedIndex n : work.plan.needs.indices()) {
                 if (work.plan.needs[n].kind != "can" && work.plan.needs[n].kind != "i2c")
                     continue;
                 const Alternatives all = alternativesOf(*s, n);

@@ -151,7 +151,7 @@ private Q_SLOTS:
         const int timer2 = s->device->findInstance("TIMER2"), timer1 = s->device->findInstance("TIMER1");
         const auto at = [&](int instance, const char* reg) {
             const Block& block = s->device->blockOf(instance);
-            for (size_t r = 0; r < block.registers.size(); ++r)
+            for (const RegisterIndex r : block.registers.indices())
                 if (block.registers[r].name == reg)
                     return word(*s, s->device->addressOf(instance, int(r)));
             return 0u;
@@ -162,7 +162,7 @@ private Q_SLOTS:
         QCOMPARE((at(timer2, "PRE") + 1.0) * (at(timer2, "TOP") + 1.0) * tick, 3600.0);
         QVERIFY2(rehearsed(*s).empty(), rehearsed(*s).c_str());
         // It is as accurate as what it counts, and wakes from nothing that stops that.
-        const size_t index = size_t(needIndex(s->plan, "hourly"));
+        const NeedIndex index = size_t(needIndex(s->plan, "hourly"));
         QVERIFY(s->accuracy[index].given == s->accuracy[needIndex(s->plan, "tick")].given);
         const LowPowerMode& stop = s->device->modes.back();
         const std::vector<NeedIndex> working = modeState(*s->device, s->plan, s->bindings, s->rates, stop).working;

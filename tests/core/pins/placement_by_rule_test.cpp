@@ -64,17 +64,17 @@ public:
         for (Need& need : out.needs) {
             if (below(4) != 0 || need.kind == "pwm")
                 continue;
-            const int instance = pick(device.blocks[std::size_t(blockOf(need.kind))].kind);
+            const InstanceIndex instance = pick(device.blocks[blockOf(need.kind)].kind);
             Binding binding;
-            binding.instance = device.instances[std::size_t(instance)].name;
+            binding.instance = device.instances[instance].name;
             std::set<int> taken;
             for (const auto& [signal, pad] : need.binding.pads)
                 for (const Route& route : device.routes)
                     if (route.instance == instance &&
-                        lower(device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name) ==
+                        lower(device.instances[instance].signals[std::size_t(route.signal)].name) ==
                             signal &&
                         taken.insert(int(route.pad)).second) {
-                        binding.pads[signal] = device.pads[std::size_t(route.pad)].name;
+                        binding.pads[signal] = device.pads[route.pad].name;
                         break;
                     }
             if (binding.pads.size() == need.binding.pads.size() && binding != need.binding) {
@@ -103,7 +103,7 @@ private:
     int pick(const std::string& kind)
     {
         std::vector<int> all;
-        for (std::size_t i = 1; i < device.instances.size(); ++i)
+        for (InstanceIndex i = 1; i < device.instances.size(); ++i)
             if (device.blocks[std::size_t(device.instances[i].block)].kind == kind)
                 all.push_back(int(i));
         return all[std::size_t(below(int(all.size())))];
@@ -120,12 +120,12 @@ private:
             device.instances.push_back(instance);
         }
     }
-    void addRoute(int pad, int instance, int signal)
+    void addRoute(PadIndex pad, int instance, int signal)
     {
         for (const Route& route : device.routes)
             if (route.pad == pad && route.instance == instance && route.signal == signal)
                 return;
-        device.pads[std::size_t(pad)].routes.push_back(int(device.routes.size()));
+        device.pads[pad].routes.push_back(int(device.routes.size()));
         device.routes.push_back({pad, instance, signal, Route::Mechanism::GroupRemap, -1, {}, -1});
     }
 
@@ -157,7 +157,7 @@ private:
             need.part = "part" + std::to_string(n / 2);
             std::vector<int>& free = free_[blockOf(kind)];
             std::vector<std::pair<std::string, int>> signals; // of the need, of the instance
-            int instance = -1;
+            InstanceIndex instance = -1;
             if (need.kind == "pwm") {
                 const int rate = 1 + below(5);
                 auto timer = std::find_if(timers.begin(), timers.end(),
@@ -186,27 +186,27 @@ private:
                 if (need.kind == "uart" && below(5) == 0)
                     need.goals.state("flow", "RTS/CTS");
                 for (const SignalSpec& signal : findKind(kind)->signals(need)) {
-                    const auto& all = device.instances[std::size_t(instance)].signals;
+                    const auto& all = device.instances[instance].signals;
                     const auto same = std::find_if(all.begin(), all.end(), [&signal](const InstanceSignal& s) {
                         return s.name == signal.pattern;
                     });
                     signals.emplace_back(signal.id, int(same - all.begin()));
                 }
             }
-            need.binding.instance = device.instances[std::size_t(instance)].name;
+            need.binding.instance = device.instances[instance].name;
             for (const auto& [signal, of] : signals) {
-                const int pad = nearest(place);
+                const PadIndex pad = nearest(place);
                 addRoute(pad, instance, of);
-                need.binding.pads[signal] = device.pads[std::size_t(pad)].name;
+                need.binding.pads[signal] = device.pads[pad].name;
             }
             plan.needs.push_back(need);
         }
     }
 
-    void addOtherRoutes(int instance)
+    void addOtherRoutes(InstanceIndex instance)
     {
         const int home = below(pads_);
-        for (std::size_t s = 0; s < device.instances[std::size_t(instance)].signals.size(); ++s)
+        for (std::size_t s = 0; s < device.instances[instance].signals.size(); ++s)
             for (int more = below(4); more >= 0; --more)
                 addRoute(below(2) == 0 ? (home + below(9)) % pads_ : below(pads_), instance, int(s));
     }

@@ -26,7 +26,7 @@ class PlacementCasesTest : public QObject {
     {
         const Bindings bindings = bind(*work.device, work.plan);
         std::vector<NeedIndex> out;
-        for (size_t n = 0; n < bindings.needs.size(); ++n)
+        for (const NeedIndex n : bindings.needs.indices())
             if (bindings.needs[n].state == BoundNeed::State::Open)
                 out.push_back(int(n));
         return out;
@@ -71,7 +71,7 @@ private Q_SLOTS:
         QCOMPARE(int(result.culprits.size()), culprits);
         // They cannot stand alone, and without any one of them the others can.
         QVERIFY(bindAll(work, result.culprits).ways.empty());
-        for (const int spared : result.culprits) {
+        for (const NeedIndex spared : result.culprits) {
             std::vector<NeedIndex> rest = result.culprits;
             std::erase(rest, spared);
             QVERIFY2(!bindAll(work, rest).ways.empty(), work.plan.needs[spared].id.c_str());
@@ -204,7 +204,7 @@ private Q_SLOTS:
         const PlacementResult result = untangled(work, 1);
         QVERIFY(result.ways.empty() && result.proven && result.minimal);
         std::set<std::string> names;
-        for (const int need : result.culprits)
+        for (const NeedIndex need : result.culprits)
             names.insert(work.plan.needs[need].id);
         QVERIFY((names == std::set<std::string>{"need2", "need4", "need5"}));
     }

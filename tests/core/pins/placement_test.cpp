@@ -44,7 +44,7 @@ class PlacementTest : public QObject {
     static void addWishes(Case& c, std::mt19937& random)
     {
         std::vector<std::pair<size_t, std::string>> all;
-        for (size_t n = 0; n < c.plan.needs.size(); ++n)
+        for (const NeedIndex n : c.plan.needs.indices())
             for (const SignalSpec& signal : signalsOf(c.plan.needs[n]))
                 all.emplace_back(n, signal.id);
         for (int k = int(random() % 4); k > 0; --k) {
@@ -71,7 +71,7 @@ class PlacementTest : public QObject {
                 asked.who.clear();
             }
             // Every pad on which a wish of one signal holds.
-            for (size_t p = 0; p < c.device->pads.size(); ++p) {
+            for (const PadIndex p : c.device->pads.indices()) {
                 const std::string& name = c.device->pads[p].name;
                 const int other = std::stoi(wish.where.empty() ? "0" : wish.where.substr(1));
                 if (asked.kind == Wish::Kind::Port && name == wish.where)
@@ -118,11 +118,11 @@ class PlacementTest : public QObject {
             w.kind == Kind::NextTo) {
             auto who = w.who;
             if (w.kind == Kind::KeepFree)
-                for (size_t n = 0; n < plan.needs.size(); ++n)
+                for (const NeedIndex n : plan.needs.indices())
                     for (const auto& [signal, pad] : plan.needs[n].binding.pads)
                         who.emplace_back(n, signal);
             for (const auto& one : who)
-                if (const int pad = at(c, plan, one); pad >= 0 && counts(one) && !(rules && frees(one))) {
+                if (const PadIndex pad = at(c, plan, one); pad >= 0 && counts(one) && !(rules && frees(one))) {
                     const bool listedHere = w.pads.contains(c.device->pads[pad].name);
                     broken += w.kind == Kind::KeepFree  ? listedHere
                               : w.kind == Kind::Side    ? side(pad) != w.side
@@ -251,7 +251,7 @@ class PlacementTest : public QObject {
             if (random() % 3 == 0) {
                 const FieldRef picks{0, 0, int(random() % 2)};
                 for (int k = 0; k < 4 + int(random() % 3); ++k) {
-                    const int pad = int(random() % unsigned(pads)), lane = int(random() % 2);
+                    const PadIndex pad = int(random() % unsigned(pads)), lane = int(random() % 2);
                     for (const int combination : {0, 1}) {
                         const Route route{pad,
                                           2 + i,
@@ -475,7 +475,7 @@ class PlacementTest : public QObject {
     {
         PlacementCost cost;
         std::map<std::string, std::set<int>> sides;
-        for (size_t n = 0; n < after.needs.size(); ++n) {
+        for (const NeedIndex n : after.needs.indices()) {
             const Need& need = after.needs[n];
             const Need& old = c.plan.needs[n];
             const bool wasBound = before.needs[n].state != BoundNeed::State::Open || !old.binding.empty();
@@ -485,7 +485,7 @@ class PlacementTest : public QObject {
                 std::find(vars.begin(), vars.end(), int(n)) != vars.end() && (!wasBound || need.binding != old.binding);
             std::set<int> ownSides;
             for (const auto& [signal, padName] : need.binding.pads) {
-                const int pad = c.device->findPad(padName);
+                const PadIndex pad = c.device->findPad(padName);
                 const bool other = old.binding.pads.contains(signal) && leaves(c, old, need.binding, signal);
                 cost.pads += wasBound && other;
                 moved = moved || other;
@@ -533,7 +533,7 @@ class PlacementTest : public QObject {
         std::vector<Used> used;
         for (const Need& need : after.needs)
             for (const auto& [signal, padName] : need.binding.pads)
-                for (size_t i = 0; i < c.device->package.pins.size(); ++i)
+                for (const PinIndex i : c.device->package.pins.indices())
                     if (c.device->package.pins[i].name == padName)
                         used.push_back({sideOf(c.device->package, i), int(i), need.part});
         std::set<std::string> parts;
@@ -593,7 +593,7 @@ class PlacementTest : public QObject {
         const Bindings before = bind(*c.device, c.plan);
         const std::vector<int> demand = padDemand(*c.device, c.plan, before, wanted);
         std::vector<std::vector<Binding>> ways;
-        for (const int v : vars) {
+        for (const NeedIndex v : vars) {
             const Need& need = c.plan.needs[v];
             std::vector<Binding> all = waysOf(c, need);
             // What is held stays as far as it is chosen.
@@ -620,7 +620,7 @@ class PlacementTest : public QObject {
         for (;;) {
             Plan trial;
             trial.holds = c.plan.holds;
-            for (const int n : stay)
+            for (const NeedIndex n : stay)
                 trial.needs.push_back(c.plan.needs[n]);
             Plan full = c.plan;
             for (size_t v = 0; v < vars.size(); ++v) {
@@ -639,7 +639,7 @@ class PlacementTest : public QObject {
             }
             // Rules, among those who take part.
             Plan present = full;
-            for (size_t n = 0; n < present.needs.size(); ++n)
+            for (const NeedIndex n : present.needs.indices())
                 if (std::find(vars.begin(), vars.end(), NeedIndex(int(n))) == vars.end() &&
                     std::find(stay.begin(), stay.end(), NeedIndex(int(n))) == stay.end())
                     present.needs[n].binding = {};
@@ -675,7 +675,7 @@ class PlacementTest : public QObject {
     {
         std::string out = "\n";
         const Bindings bound = bind(*c.device, plan);
-        for (size_t n = 0; n < plan.needs.size(); ++n) {
+        for (const NeedIndex n : plan.needs.indices()) {
             out += plan.needs[n].id + " " + plan.needs[n].part + " " + plan.needs[n].binding.instance;
             for (const auto& [signal, pad] : plan.needs[n].binding.pads)
                 out += " " + signal + "=" + pad;
@@ -701,7 +701,7 @@ private Q_SLOTS:
             const Case c = randomCase(random);
             const Bindings bound = bind(*c.device, c.plan);
             std::vector<NeedIndex> open, stay;
-            for (size_t n = 0; n < c.plan.needs.size(); ++n)
+            for (const NeedIndex n : c.plan.needs.indices())
                 (bound.needs[n].state == BoundNeed::State::Open ? open : stay).push_back(int(n));
             const PlacementResult result = place(*c.device, c.board, c.plan, {.needs = open, .effort = 400'000'000});
             const Best best = enumerate(c, open, stay, open);
@@ -716,7 +716,7 @@ private Q_SLOTS:
                     after.needs[need].binding = binding;
                 const PlacementCost own = costOf(c, after, padDemand(*c.device, c.plan, bound, open), bound, open);
                 const Bindings then = bind(*c.device, after);
-                for (const int n : open)
+                for (const NeedIndex n : open)
                     QVERIFY2(then.needs[n].state == BoundNeed::State::Bound, told(c, after).c_str());
                 QVERIFY2(cost == own && own == best.cost,
                          (shown(cost) + shown(own) + shown(best.cost) + told(c, after)).c_str());
@@ -761,7 +761,7 @@ private Q_SLOTS:
             const Case c = randomCase(random);
             const Bindings bound = bind(*c.device, c.plan);
             std::vector<NeedIndex> open, all, fixed;
-            for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+            for (const NeedIndex n : c.plan.needs.indices()) {
                 const bool isOpen = bound.needs[n].state == BoundNeed::State::Open;
                 const bool held = c.plan.held(holdOfNeed(c.plan.needs[n].id));
                 if (isOpen)
@@ -770,7 +770,7 @@ private Q_SLOTS:
             }
             // What holds keep in contention nobody can mend; such cases are another question.
             Plan heldOnly;
-            for (const int n : fixed)
+            for (const NeedIndex n : fixed)
                 heldOnly.needs.push_back(c.plan.needs[n]);
             if (!bind(*c.device, heldOnly).contests.empty())
                 continue;
@@ -801,7 +801,7 @@ private Q_SLOTS:
             // And it stands.
             const Bindings then = bind(*c.device, after);
             QVERIFY2(then.contests.empty(), (told(c, c.plan) + told(c, after)).c_str());
-            for (size_t n = 0; n < after.needs.size(); ++n)
+            for (const NeedIndex n : after.needs.indices())
                 QVERIFY(then.needs[n].state == BoundNeed::State::Bound ||
                         (bound.needs[n].state == BoundNeed::State::Contested &&
                          after.needs[n].binding == c.plan.needs[n].binding));

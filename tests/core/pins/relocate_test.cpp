@@ -34,7 +34,7 @@ class RelocateTest : public QObject {
                 return "mode " + mode;
         if (there.plan.slow != work.plan.slow && lost.find("low-speed clock set") == std::string::npos)
             return "low-speed clocks";
-        for (size_t n = 0; n < work.plan.needs.size(); ++n) {
+        for (const NeedIndex n : work.plan.needs.indices()) {
             const Need& was = work.plan.needs[n];
             const Need* is = there.plan.need(was.id);
             if (!is || is->title != was.title || is->pins != was.pins)
@@ -167,7 +167,7 @@ private Q_SLOTS:
         const auto s = run(work);
         int made = 0, impossible = 0;
         for (const char* id : {"lid-switch", "uplink", "beacon", "rain-tipper"}) {
-            const int need = needIndex(s->plan, id);
+            const NeedIndex need = needIndex(s->plan, id);
             const std::string signal = s->bindings.needs[need].seats[0].signal.id;
             for (Option option : optionsFor(*s->device, *s->board, s->plan, s->bindings, need, signal)) {
                 if (option.cost != Option::Cost::Contends)
@@ -190,7 +190,7 @@ private Q_SLOTS:
                 QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0,
                          findingsText(*next).c_str());
                 size_t moved = 0;
-                for (size_t n = 0; n < s->plan.needs.size(); ++n)
+                for (const NeedIndex n : s->plan.needs.indices())
                     moved += int(n) != need && after->needs[n].binding != s->plan.needs[n].binding;
                 QCOMPARE(room->others.size(), moved);
                 QCOMPARE(room->moves.size(), moved + 1);
@@ -210,7 +210,7 @@ private Q_SLOTS:
         for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
             const auto s = run(demo(plan));
             int taken = 0;
-            for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+            for (const NeedIndex n : s->plan.needs.indices()) {
                 const Need& need = s->plan.needs[n];
                 const KindSpec* kind = findKind(need.kind);
                 const std::vector<InstanceOption> options = instanceOptions(*s->device, *s->board, s->plan, int(n));
@@ -232,7 +232,7 @@ private Q_SLOTS:
                     QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0,
                              (need.id + " on " + name + "\n" + findingsText(*next)).c_str());
                     size_t others = 0;
-                    for (size_t k = 0; k < s->plan.needs.size(); ++k)
+                    for (const NeedIndex k : s->plan.needs.indices())
                         others += k != n && after->needs[k].binding != s->plan.needs[k].binding;
                     QCOMPARE(option.cost == Option::Cost::Free, others == 0);
                 }

@@ -314,7 +314,7 @@ private Q_SLOTS:
     {
         const auto s = run(demo("ditch-meter-d-done"));
         // The fence bus receives by DMA: its channel's router holds the request of its serial unit.
-        const int need = needIndex(s->plan, "fence-bus");
+        const NeedIndex need = needIndex(s->plan, "fence-bus");
         const Binding& binding = s->plan.needs[need].binding;
         const Device& d = *s->device;
         const auto& links = d.instances[d.findInstance(binding.instance)].dma.at("RX");

@@ -30,7 +30,7 @@ private Q_SLOTS:
         const Device& device = *start->device;
         LoadedPlan work = demo(plan.toStdString());
         std::vector<std::pair<FieldRef, std::uint32_t>> set;
-        for (size_t n = 0; n < work.plan.needs.size(); ++n) {
+        for (const NeedIndex n : work.plan.needs.indices()) {
             const InstanceIndex own = start->bindings.needs[n].instance;
             const std::string& kind = work.plan.needs[n].kind;
             // What holds the core or feeds its clocks is not for random values.

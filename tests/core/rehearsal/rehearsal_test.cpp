@@ -146,8 +146,8 @@ private Q_SLOTS:
                 const bool late = std::find(s->image.lateSources.begin(), s->image.lateSources.end(),
                                             *scenario.dead.begin()) != s->image.lateSources.end();
                 QCOMPARE(fallBack == s->image.fallBacks.end(), late);
-                for (size_t n = 0; !late && n < s->plan.needs.size(); ++n) {
-                    const int instance = s->bindings.needs[n].instance;
+                for (NeedIndex n = 0; !late && n < s->plan.needs.size(); ++n) {
+                    const InstanceIndex instance = s->bindings.needs[n].instance;
                     const ClockIndex kernel =
                         instance < 0 ? ClockIndex() : s->device->instances[instance].kernel;
                     if (kernel < 0)
@@ -300,11 +300,11 @@ private Q_SLOTS:
                 ClockCombination combination;
                 std::set<int> clocks;
                 while (clocks.size() < 2)
-                    if (const size_t i = random() % device.clocks.size(); device.clocks[i].control.valid() &&
+                    if (const ClockIndex i = random() % device.clocks.size(); device.clocks[i].control.valid() &&
                                                                           device.clocks[i].rates.empty() &&
                                                                           device.clocks[i].tier != "source")
                         clocks.insert(int(i));
-                for (const int clock : clocks) {
+                for (const ClockIndex clock : clocks) {
                     const ClockNode& node = device.clocks[clock];
                     const size_t count =
                         node.type == ClockNode::Type::Select ? node.inputs.size() : node.factors.size();
@@ -375,12 +375,12 @@ private Q_SLOTS:
     {
         const LoadedPlan work = demo("pump-hall-a-done");
         const auto s = run(work);
-        const auto fenceOf = [](const Snapshot& snapshot, size_t need) {
+        const auto fenceOf = [](const Snapshot& snapshot, NeedIndex need) {
             return snapshot.device->instances[snapshot.bindings.needs[need].instance].fences.front().field;
         };
         int helpers = 0;
-        for (size_t n = 0; n < s->plan.needs.size(); ++n)
-            if (const int instance = s->bindings.needs[n].instance;
+        for (const NeedIndex n : s->plan.needs.indices())
+            if (const InstanceIndex instance = s->bindings.needs[n].instance;
                 instance >= 0 && !s->device->instances[instance].fences.empty()) {
                 const bool help = s->plan.needs[n].core == "HELP";
                 QCOMPARE(s->image.codeOf(*s->device, fenceOf(*s, n)), help ? 1u : 0u);

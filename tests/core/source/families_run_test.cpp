@@ -96,7 +96,7 @@ private Q_SLOTS:
             ++waits;
             for (const FieldCode& enters : entered->enters)
                 wasSet = wasSet && field(enters.ref) == enters.code;
-            for (size_t i = 0; i < hardware->clocks.size(); ++i) {
+            for (const ClockIndex i : hardware->clocks.indices()) {
                 const ClockNode& node = hardware->clocks[i];
                 const bool kept =
                     std::find(entered->keeps.begin(), entered->keeps.end(), int(i)) != entered->keeps.end();
@@ -109,7 +109,7 @@ private Q_SLOTS:
         QVERIFY(wasSet);
         const std::map<uint32_t, uint32_t> after = chip.words();
         for (size_t i = 0; i < device.instances.size(); ++i)
-            for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
+            for (const RegisterIndex r : device.blockOf(int(i)).registers.indices()) {
                 uint32_t kept = 0; // a key leaves no trace in a chip
                 for (const Field& part : device.blockOf(int(i)).registers[r].fields)
                     kept |= part.keepsWrites() ? part.mask() : 0;

@@ -212,7 +212,7 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        const int instance = s->bindings.needs[needIndex(s->plan, "uplink")].instance;
+        const InstanceIndex instance = s->bindings.needs[needIndex(s->plan, "uplink")].instance;
         const uint32_t base = s->device->instances[instance].base;
         code.startAll(*s);
         QCOMPARE(Chip::at(base + 8) & 1, 1u); // it may interrupt

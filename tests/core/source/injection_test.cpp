@@ -205,7 +205,7 @@ private Q_SLOTS:
             }
             std::string plain = id.toStdString();
             std::replace(plain.begin(), plain.end(), '-', '_');
-            const size_t need = size_t(needIndex(work.plan, id.toStdString()));
+            const NeedIndex need = size_t(needIndex(work.plan, id.toStdString()));
             QCOMPARE(hasFinding(*s, "SRC-01", id.toStdString()), namesFor(s->facts(), 0).needs[need].text() != plain);
         }
     }
@@ -249,7 +249,7 @@ private Q_SLOTS:
             const auto s = run(demo(plan));
             for (size_t core = 0; core < s->device->cores.size(); ++core) {
                 const Names names = namesFor(s->facts(), core);
-                for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+                for (const NeedIndex n : s->plan.needs.indices()) {
                     const SourceFile* header = s->source().find(names.file(n, ".h"));
                     if (!header)
                         continue;
@@ -262,7 +262,7 @@ private Q_SLOTS:
                         suffix.remove(QRegularExpression("\\d+$"));
                         const std::string text = suffix.toStdString();
                         bool ofAnother = false; // the name of another need that goes on like this one
-                        for (size_t other = 0; other < s->plan.needs.size(); ++other)
+                        for (const NeedIndex other : s->plan.needs.indices())
                             ofAnother = ofAnother ||
                                         (other != n && names.needs[other].starts_with(names.needs[n].text() + "_"));
                         QVERIFY2(ofAnother || std::find(needSuffixes().begin(), needSuffixes().end(), text) !=

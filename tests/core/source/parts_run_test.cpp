@@ -128,8 +128,8 @@ private Q_SLOTS:
         const Expected<Device> other = made(turned);
         QVERIFY(other.ok());
         int differ = 0, tried = 0;
-        for (size_t i = 0; i < device->instances.size(); ++i)
-            for (size_t r = 0; r < device->blockOf(int(i)).registers.size(); ++r) {
+        for (const InstanceIndex i : device->instances.indices())
+            for (const RegisterIndex r : device->blockOf(int(i)).registers.indices()) {
                 const Register& reg = device->blockOf(int(i)).registers[r];
                 SimulatedRegisters registers(*device);
                 if (reg.parts.empty() || registers.locked(int(i)) ||

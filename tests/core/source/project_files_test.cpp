@@ -93,7 +93,7 @@ private Q_SLOTS:
         QVERIFY2(built.contains("text") && built.contains("bss"), built.constData());
         const QByteArray made = ran(folder, "make OPTIMISE=-Os", code);
         QVERIFY2(code == 0 && !made.contains("warning"), made.constData());
-        for (size_t core = 0; core < s->device->cores.size(); ++core) {
+        for (const CoreIndex core : s->device->cores.indices()) {
             const std::string name = namesFor(s->facts(), core).prefix.text();
             const fs::path own = core > 0 && s->device->cores[core].toolPrefix != s->device->core().toolPrefix
                                      ? folder / "build" / name
@@ -192,13 +192,13 @@ private Q_SLOTS:
             const auto s = run(with(demo(qPrintable(plan)), SetOnFailure{policy}));
             const Facts facts = s->facts();
             int started = 0, named = 0;
-            for (size_t core = 0; core < s->device->cores.size(); ++core) {
+            for (const CoreIndex core : s->device->cores.indices()) {
                 const Names names = namesFor(facts, core);
                 const std::string text =
                     s->source()
                         .find(core == 0 ? std::string("main.c") : "main_" + lowered(s->device->cores[core].id) + ".c")
                         ->text();
-                for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+                for (const NeedIndex n : s->plan.needs.indices()) {
                     const std::string& kind = s->plan.needs[n].kind;
                     const std::string call = names.need(n).text() + "_start()";
                     const bool calls = text.find("    " + call + ";") != std::string::npos;
@@ -279,7 +279,7 @@ private Q_SLOTS:
                 for (const FieldRef& ref :
                      {node.control, node.fraction, node.status, node.enable.ref, node.ready.ref, node.bypass.ref})
                     show(registers, ref);
-            for (size_t i = 0; i < functions.size(); ++i) {
+            for (ClockIndex i = 0; i < int(functions.size()); ++i) {
                 const auto told = compiled.find<std::uint32_t()>(functions[i].text().c_str())();
                 const Rational rate = clocks.clock(int(i)).rate;
                 const std::int64_t hertz = std::min<std::int64_t>(rate.floor(), UINT32_MAX);

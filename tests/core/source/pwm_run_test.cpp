@@ -44,7 +44,7 @@ private Q_SLOTS:
                 with_(demo("pump-hall-a-done"), "pump",
                       {{"dead", high}, {"dead_low", low}, {"duty1", "50 %"}, {"duty2", "50 %"}, {"duty3", "50 %"}}));
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
-            const int instance = s->bindings.needs[needIndex(s->plan, "pump")].instance;
+            const InstanceIndex instance = s->bindings.needs[needIndex(s->plan, "pump")].instance;
             const std::uint32_t safe = valueAt(*s, s->device->instances[instance].base + 0x2C);
             // Long enough at the fastest rate that the clock's tolerance allows.
             const ClockState& kernel = s->rates.clocks[s->device->instances[instance].kernel];

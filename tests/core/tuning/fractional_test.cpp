@@ -102,7 +102,7 @@ class FractionalTest : public QObject {
             work = with(work, SetGoal{id, goal.name, goal.text});
         Trial out;
         out.snapshot = run(work);
-        const int n = needIndex(out.snapshot->plan, id);
+        const NeedIndex n = needIndex(out.snapshot->plan, id);
         out.need = id;
         out.instance = out.snapshot->bindings.needs[n].instance;
         const ClockIndex kernel = out.snapshot->device->instances[out.instance].kernel;
@@ -516,7 +516,7 @@ private Q_SLOTS:
     {
         const LoadedPlan work = demo();
         auto s = run(work);
-        const int n = needIndex(s->plan, "uplink");
+        const NeedIndex n = needIndex(s->plan, "uplink");
         Rates rates = s->rates;
         ClockState& clock =
             rates.clocks[s->device->instances[s->bindings.needs[n].instance].kernel];
@@ -525,7 +525,7 @@ private Q_SLOTS:
         for (const RoleValue& value : setting.roles)
             QVERIFY2(setting.computed && value.value >= 0, value.role.c_str());
         // The I2C's filter is rounded from that very tolerance.
-        const int bus = needIndex(s->plan, "level-probes");
+        const NeedIndex bus = needIndex(s->plan, "level-probes");
         QVERIFY(bus >= 0);
         rates.clocks[s->device->instances[s->bindings.needs[bus].instance].kernel]
             .tolerance.high = Ppm(Rational::undefined());

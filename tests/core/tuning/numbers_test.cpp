@@ -67,7 +67,7 @@ private Q_SLOTS:
                     clock.tolerance.high = Ppm(Rational(std::int64_t(random() % 40'000)));
                     clock.running = random() % 10 != 0;
                 }
-            for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+            for (const NeedIndex n : s->plan.needs.indices()) {
                 const std::string which = s->plan.needs[n].title + ", round " + std::to_string(round) + ": ";
                 const Setting told = tuneNeed(*s->device, s->plan, s->bindings, rates, n),
                               bare = numbersOfNeed(*s->device, s->plan, s->bindings, rates, n);

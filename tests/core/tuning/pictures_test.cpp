@@ -18,7 +18,7 @@ class PicturesTest : public QObject {
     }
     static NeedIndex firstOf(const Snapshot& s, std::string_view kind)
     {
-        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const NeedIndex n : s.plan.needs.indices())
             if (s.plan.needs[n].kind == kind)
                 return n;
         return -1;

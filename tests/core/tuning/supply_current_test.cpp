@@ -75,7 +75,7 @@ private Q_SLOTS:
         const auto s = run(demo());
         const ModeState stop = modeState(*s->device, s->plan, s->bindings, s->rates, s->device->modes.back());
         double sum = 1.3; // of the whole chip
-        for (size_t i = 0; i < s->device->clocks.size(); ++i)
+        for (const ClockIndex i : s->device->clocks.indices())
             if (stop.alive[i])
                 sum += s->device->clocks[i].draws.value.toDouble() * 1e6 +
                        s->device->clocks[i].drawsPerMegahertz.value.toDouble() * s->rates.clocks[i].rate.toDouble();

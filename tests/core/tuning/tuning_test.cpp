@@ -183,7 +183,7 @@ private Q_SLOTS:
         int pictures = 0, bands = 0, handles = 0;
         for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
             const auto s = run(demo(plan));
-            for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+            for (const NeedIndex n : s->plan.needs.indices()) {
                 const Look look = s->lookAt(int(n));
                 if (!look.waveform)
                     continue;
@@ -217,7 +217,7 @@ private Q_SLOTS:
     void aCanBitIsToScale()
     {
         const auto s = run(demo());
-        const int need = needIndex(s->plan, "moss-bus");
+        const NeedIndex need = needIndex(s->plan, "moss-bus");
         const InstanceIndex can = s->bindings.needs[need].instance;
         const auto field = [&](const char* name) {
             return s->image.codeOf(*s->device, *s->device->findField("CAN1.BIT." + std::string(name)));
