@@ -25,7 +25,7 @@ static void addSet(CLI::App& app, int& exitCode)
                      "supply=, temperature=, range=, prefix=, net.PAD=, resistors.PAD=\"up, 33 ohm in series\", "
                      "\"wish.pump in order\"=wish|rule|dropped, mode.MODE=, "
                      "nonvolatile.WORD.SETTING=, "
-                     "hold.NEED=, leave_out=; nothing "
+                     "hold.NEED=, leave_out=, project.sources_in=; nothing "
                      "behind = goes back to the default")
         ->required();
     command->add_flag("--dry-run", options->dryRun, "Only show what would change");
@@ -36,24 +36,13 @@ static void addSet(CLI::App& app, int& exitCode)
         if (!s)
             return;
         LoadedPlan work{s->filedDevice, s->filedBoard, s->plan, s->provenance, {}, {}};
-        // One after the other, so that a later one may build on an earlier one; nothing is saved before all are read.
         std::vector<std::string> told;
-        for (const std::string& assignment : options->assignments) {
-            const Expected<Edit> edit = readAssignment(work, assignment);
-            if (!edit) {
-                exitCode =
-                    complain(problemOf(assignment.substr(0, assignment.find('=')) + ": " + edit.problem().message));
-                return;
-            }
-            for (const Change& change : edit->changes)
-                told.push_back(describe(work.plan, change));
-            Expected<Plan> next = applied(work.plan, *edit);
-            if (!next) {
-                exitCode = complain(next.problem());
-                return;
-            }
-            work.plan = *std::move(next);
+        Expected<Plan> plan = assigned(work, options->assignments, &told);
+        if (!plan) {
+            exitCode = complain(plan.problem());
+            return;
         }
+        work.plan = *std::move(plan);
         const auto after = computeSnapshot(work);
         if (!options->dryRun && !(work.plan == s->plan))
             if (const Outcome stored = storePlan(s, work.plan, *after); !stored) {

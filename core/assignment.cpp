@@ -52,6 +52,8 @@ public:
         if (dot == std::string::npos)
             return unknown(what_);
         const std::string head = what_.substr(0, dot), rest = what_.substr(dot + 1);
+        if (head == "project")
+            return project(rest);
         if (head == "net")
             return net(rest);
         if (head == "resistors" || head == "pull") // as it was called before there were others
@@ -221,6 +223,17 @@ private:
         if (pad.empty())
             return noPad(name);
         return edit(SetNet{pad, given()});
+    }
+    Expected<Edit> project(const std::string& key) const
+    {
+        const LayoutSetting* setting = layoutSetting(key);
+        if (!setting)
+            return problemOf(fmt::format("\"{}\" is not a setting of the project; it has {}.{}", key,
+                                         listed(layoutKeys()), didYouMean(key, layoutKeys())));
+        ProjectLayout layout = plan_.project;
+        if (const Outcome set = setting->set(layout, value_); !set)
+            return set.problem();
+        return edit(SetProject{std::move(layout)});
     }
     Expected<Edit> wish(const std::string& sentence) const
     {
@@ -432,7 +445,7 @@ private:
         std::vector<std::string> known{"name",   "supply",     "temperature", "range", "regulator",
                                        "prefix", "on_failure", "net",         "mode",  "nonvolatile",
                                        "hold",   "leave_out",  "resistors",   "wish",  "outline",
-                                       "chip",   "place",      "stack",       "heap"};
+                                       "chip",   "place",      "stack",       "heap",  "project"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)
@@ -460,6 +473,25 @@ Expected<Edit> readAssignment(const LoadedPlan& work, std::string_view text)
                                      std::string(text.substr(0, 80))));
     const std::string what(trimmed(text.substr(0, equals))), value(trimmed(text.substr(equals + 1)));
     return Assignment(work, what, value).read();
+}
+
+Expected<Plan> assigned(const LoadedPlan& start, const std::vector<std::string>& assignments,
+                        std::vector<std::string>* told)
+{
+    LoadedPlan work = start;
+    for (const std::string& assignment : assignments) {
+        const Expected<Edit> edit = readAssignment(work, assignment);
+        if (!edit)
+            return problemOf(assignment.substr(0, assignment.find('=')) + ": " + edit.problem().message);
+        for (const Change& change : edit->changes)
+            if (told)
+                told->push_back(describe(work.plan, change));
+        Expected<Plan> next = applied(work.plan, *edit);
+        if (!next)
+            return next.problem();
+        work.plan = *std::move(next);
+    }
+    return std::move(work.plan);
 }
 
 } // namespace bindrel

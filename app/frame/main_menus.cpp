@@ -96,6 +96,15 @@ void MainWindow::buildPlanMenu()
         showStation(Station::Source);
         source_->write();
     });
+    addEntry(plan, "B&uild the source", QKeySequence("Ctrl+Shift+Return"), [this] {
+        showStation(Station::Source);
+        source_->build();
+    });
+    addEntry(plan, "&Earlier texts of the source\u2026", {}, [this] {
+        showStation(Station::Source);
+        source_->showEarlier();
+    });
+    addEntry(plan, "Pro&ject layout\u2026", {}, [this] { source_->askForLayout(); });
     QMenu* left = plan->addMenu("&Leave out of the source");
     connect(left, &QMenu::aboutToShow, this, [this, left] { fillLeftOut(left); });
     plan->addSeparator();

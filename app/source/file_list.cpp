@@ -22,6 +22,7 @@ void FileList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     const bool quiet = file.state == State::Same || file.state == State::Yours;
     // A mark each, so that the states are told apart without colour.
     const char* mark = file.state == State::New        ? "+"
+                       : file.state == State::Moved    ? "\u2192"
                        : file.state == State::Changed  ? "\u2022"
                        : file.state == State::Merged   ? "\u25d0"
                        : file.state == State::Conflict ? "!"

@@ -2,8 +2,12 @@
 #include "app/source/source_station.h"
 
 #include "app/session/path_text.h"
+#include "app/source/backups_dialog.h"
+#include "app/source/build_panel.h"
+#include "app/source/conflict_view.h"
 #include "app/source/file_list.h"
 #include "app/source/lexers.h"
+#include "app/source/project_dialog.h"
 #include "app/source/scintilla.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
@@ -94,6 +98,13 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     text_->setScrollWidth(1);
     text_->setScrollWidthTracking(true);
     main->addWidget(text_, 1);
+    conflict_ = new ConflictView;
+    conflict_->hide();
+    connect(conflict_, &ConflictView::chosen, this, &SourceStation::settle);
+    main->addWidget(conflict_, 1);
+    build_ = new BuildPanel;
+    connect(build_, &BuildPanel::placeChosen, this, &SourceStation::showLine);
+    main->addWidget(build_);
     trace_ = new QLabel;
     trace_->setContentsMargins(12, 0, 12, 0);
     trace_->setTextFormat(Qt::PlainText);
@@ -107,12 +118,24 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     command_->setReadOnly(true);
     command_->setAccessibleName("Compile command");
     bottom->addWidget(command_, 1);
+    auto* build = new QPushButton("Build");
+    build->setToolTip("Build what stands in the folder, with its own build files");
+    connect(build, &QPushButton::clicked, this, &SourceStation::build);
+    bottom->addWidget(build);
     stack_ = memoryField("Stack",
                          "Bytes that the linker script keeps for the stack, as in 4 KiB; a function tells how many "
                          "have been in use. Empty: what the data leave, unchecked.",
                          SetText::What::Stack, *bottom);
     heap_ = memoryField("Heap", "Bytes between the data and the stack, for a C library. Empty: none.",
                         SetText::What::Heap, *bottom);
+    earlier_ = new QPushButton("Earlier texts\u2026");
+    earlier_->setToolTip("What stood in the folder before the last writes; it can be restored");
+    connect(earlier_, &QPushButton::clicked, this, &SourceStation::showEarlier);
+    bottom->addWidget(earlier_);
+    auto* layout = new QPushButton("Layout\u2026");
+    layout->setToolTip("Folders, file names, line ends and a notice above each file");
+    connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
+    bottom->addWidget(layout);
     main->addLayout(bottom);
     row->addLayout(main, 1);
     retheme();
@@ -121,7 +144,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     debounce_.setInterval(150);
     connect(&debounce_, &QTimer::timeout, this, &SourceStation::refreshBeside);
     connect(&document_, &Document::changed, this, &SourceStation::refresh);
-    connect(&document_, &Document::opened, this, [this] { folder_->setText(defaultFolder()); });
+    connect(&document_, &Document::opened, this, [this] {
+        settlements_.clear();
+        folder_->setText(defaultFolder());
+    });
     connect(&document_, &Document::fileChanged, this, [this] {
         if (folder_->text().isEmpty())
             folder_->setText(defaultFolder());
@@ -218,6 +244,8 @@ void SourceStation::retheme()
     }
     text_->markerDefine(QsciScintilla::Background, kMarkNeed);
     text_->setMarkerBackgroundColor(t.band, kMarkNeed);
+    conflict_->retheme();
+    build_->retheme();
     text_->setSelectionBackgroundColor(t.accent);
     text_->setSelectionForegroundColor(t.raised);
     restyle(trace_, QString("color: %1; font-size: 11px").arg(t.muted.name()));
@@ -302,16 +330,17 @@ void SourceStation::refresh()
         debounce_.start();
 }
 
-SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem::path& folder, Ownership ownership)
+SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem::path& folder, Ownership ownership,
+                                        const Settlements& settlements)
 {
     Look out;
     if (folder.empty()) {
         for (const SourceFile& file : s.source().files)
-            out.files.push_back({file.name, FileChange::State::New, "", file.text(), ""});
+            out.files.push_back({file.name, FileChange::State::New, "", file.text(), "", {}});
         out.trouble = "Save the plan, or choose a folder, to write the source.";
         return out;
     }
-    Expected<OutputPreview> preview = previewOutput(s.source(), folder, ownership);
+    Expected<OutputPreview> preview = previewOutput(s.source(), folder, ownership, settlements);
     if (preview) {
         out.files = std::move(preview->files);
         out.notes = std::move(preview->notes);
@@ -323,12 +352,71 @@ SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem
     return out;
 }
 
+void SourceStation::build()
+{
+    if (!document_.isOpen() || !view_.pending().settle())
+        return;
+    build_->build(document_.sharedSnapshot(), folder_->text());
+}
+
+/// The line that a message is about, and with it what the line was written for.
+void SourceStation::showLine(const QString& file, int line)
+{
+    for (size_t i = 0; i < files_->files().size(); ++i)
+        if (QString::fromStdString(files_->files()[i].name) == file) {
+            difference_->setChecked(false);
+            files_->setCurrentRow(int(i));
+            showFile(file);
+            text_->setCursorPosition(std::max(0, line - 1), 0);
+            text_->ensureLineVisible(std::max(0, line - 1));
+            showTrace(line - 1);
+            return;
+        }
+    message_->setText(QString("%1 is not a file of this plan.").arg(file));
+}
+
+void SourceStation::settle(const QString& file, const QString& piece, const std::optional<PieceChoice>& choice)
+{
+    PieceChoices& choices = settlements_[file.toStdString()];
+    if (choice)
+        choices[piece.toStdString()] = *choice;
+    else
+        choices.erase(piece.toStdString());
+    // Typing goes on while the list is made anew.
+    refreshBeside();
+}
+
+void SourceStation::showEarlier()
+{
+    const Expected<std::vector<Backup>> backups = backupsIn(pathOf(folder_->text()));
+    if (!backups) {
+        Q_EMIT document_.refused(QString::fromStdString(backups.problem().text()));
+        return;
+    }
+    if (backups->empty()) {
+        Q_EMIT document_.refused("There is no earlier text yet: each write keeps what it replaces.");
+        return;
+    }
+    BackupsDialog(pathOf(folder_->text()), *backups, shownFile_, window()).exec();
+    refreshPreview();
+}
+
+void SourceStation::askForLayout()
+{
+    if (!document_.isOpen())
+        return;
+    ProjectDialog dialog(document_.snapshot().plan.project,
+                         QString::fromStdString(document_.snapshot().source().prefix), window());
+    if (dialog.exec() == QDialog::Accepted && dialog.layout() != document_.snapshot().plan.project)
+        document_.apply(editOf("Project layout", SetProject{dialog.layout()}));
+}
+
 void SourceStation::refreshPreview()
 {
     debounce_.stop();
     looking_.cancel();
     if (document_.isOpen())
-        show(look(document_.snapshot(), pathOf(folder_->text()), ownership()));
+        show(look(document_.snapshot(), pathOf(folder_->text()), ownership(), settlements_));
 }
 
 void SourceStation::refreshBeside()
@@ -339,9 +427,8 @@ void SourceStation::refreshBeside()
         return;
     looking_.run<Look>(
         QString(), // too short to be told
-        [s, folder = pathOf(folder_->text()), own = ownership()](const Background::Stopped&) {
-            return look(*s, folder, own);
-        },
+        [s, folder = pathOf(folder_->text()), own = ownership(),
+         settlements = settlements_](const Background::Stopped&) { return look(*s, folder, own, settlements); },
         [this](Look seen) { show(std::move(seen)); }, std::chrono::milliseconds(0));
 }
 
@@ -356,15 +443,14 @@ void SourceStation::show(Look seen)
     first_ = std::move(seen.first);
     write_->setEnabled(trouble.isEmpty());
     takeOver_->setVisible(!seen.owner.empty() && seen.owner != s.source().plan && ownership() == Ownership::OwnOnly);
-    int counts[8] = {};
-    for (const FileChange& file : files_->files())
-        ++counts[int(file.state)];
     if (trouble.isEmpty()) {
         QStringList parts;
-        for (const auto state : {FileChange::State::New, FileChange::State::Changed, FileChange::State::Merged,
-                                 FileChange::State::Conflict, FileChange::State::Obsolete, FileChange::State::Left})
-            if (counts[int(state)])
-                parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
+        for (const auto state :
+             {FileChange::State::New, FileChange::State::Moved, FileChange::State::Changed, FileChange::State::Merged,
+              FileChange::State::Conflict, FileChange::State::Obsolete, FileChange::State::Left})
+            if (const auto count = std::count_if(files_->files().begin(), files_->files().end(),
+                                                 [state](const FileChange& file) { return file.state == state; }))
+                parts << QString("%1 %2").arg(count).arg(nameOf(state));
         trouble = parts.isEmpty() ? "The folder is up to date." : parts.join(", ") + ".";
         QStringList left;
         for (const OutputPart part : s.plan.leftOut)
@@ -415,6 +501,11 @@ void SourceStation::showFile(const QString& name)
         if (QString::fromStdString(file.name) == name)
             change = &file;
     const bool diff = difference_->isChecked();
+    const bool settling = change && !diff && contested(change->pieces) > 0;
+    conflict_->setVisible(settling);
+    text_->setVisible(!settling);
+    if (settling)
+        conflict_->show(*change, settlements_[change->name]);
     setLanguage(diff                                         ? Language::Difference
                 : name.endsWith(".c") || name.endsWith(".h") ? Language::C
                                                              : Language::None);
@@ -533,6 +624,8 @@ bool SourceStation::writeNow()
         writeOutput(document_.snapshot().source(), pathOf(folder_->text()), {files_->files(), {}, first_}, ownership());
     if (!done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
+    if (done)
+        settlements_.clear();
     refreshPreview();
     if (done)
         Q_EMIT written(folder_->text());
@@ -578,7 +671,7 @@ void SourceStation::write()
     const bool nothing = touched.empty();
     list->setFiles(std::move(touched));
     column->addWidget(list, 1);
-    auto* note = new QLabel(conflict  ? "A conflicting file blocks the write; its tooltip says why."
+    auto* note = new QLabel(conflict  ? "A file in conflict blocks the write: choose it in the list to settle it."
                             : nothing ? "The folder is already up to date."
                                       : "The present files are kept in .bindrel/backup.");
     note->setWordWrap(true);

@@ -20,6 +20,8 @@ class QsciScintilla;
 
 namespace bindrel {
 
+class BuildPanel;
+class ConflictView;
 class FileList;
 
 /// The files of C before they are written: their state against the disk, their text with the hue of the part that
@@ -33,6 +35,8 @@ public:
     QLineEdit* folder() const { return folder_; }
     QLineEdit* prefix() const { return prefix_; }
     QsciScintilla* text() const { return text_; }
+    BuildPanel* buildPanel() const { return build_; }
+    ConflictView* conflictView() const { return conflict_; }
     QString shownFile() const { return shownFile_; }
     /// Writes without asking; true when it was done.
     bool writeNow();
@@ -45,6 +49,12 @@ public:
 public Q_SLOTS:
     /// Shows the list of what will be changed, and writes when the person agrees.
     void write();
+    /// Asks for the layout of the project, and makes it an edit.
+    void askForLayout();
+    /// Shows earlier texts of the folder's files, which can be restored.
+    void showEarlier();
+    /// Builds what stands in the folder.
+    void build();
 
 Q_SIGNALS:
     void waitingChanged();
@@ -62,13 +72,16 @@ private:
         OutputPreview::First first;
         std::string trouble, owner;
     };
-    static Look look(const Snapshot& snapshot, const std::filesystem::path& folder, Ownership ownership);
+    static Look look(const Snapshot& snapshot, const std::filesystem::path& folder, Ownership ownership,
+                     const Settlements& settlements);
     void show(Look seen);
     void refreshPreview();
     /// The same beside the interface.
     void refreshBeside();
     void showCommand();
     void showFile(const QString& name);
+    void showLine(const QString& file, int line);
+    void settle(const QString& file, const QString& piece, const std::optional<PieceChoice>& choice);
     enum class Language { None, C, Difference };
     void setLanguage(Language language);
     void showTrace(int line);
@@ -95,6 +108,10 @@ private:
     QLabel* message_ = nullptr;
     QLineEdit* command_ = nullptr;
     QsciScintilla* text_ = nullptr;
+    ConflictView* conflict_ = nullptr; ///< in the text's place while a file with conflicts is looked at
+    Settlements settlements_;          ///< what the person has settled and not written yet
+    QPushButton* earlier_ = nullptr;
+    BuildPanel* build_ = nullptr;
     QTimer debounce_;
     OutputPreview::First first_; ///< of what is listed
     QString shownFile_;

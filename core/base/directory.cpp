@@ -165,8 +165,7 @@ Expected<std::optional<Directory>> Directory::child(const std::string& name) con
     if (errno == ENOENT)
         return std::optional<Directory>();
     if (errno == ELOOP || errno == ENOTDIR)
-        return problem(name,
-                       "is a link or no folder; Bindrel keeps its memory there and does not follow links. Remove it.");
+        return problem(name, "is a link or no folder, where Bindrel needs a folder and follows no links. Remove it.");
     return problem(name, "cannot be opened: " + reason(errno) + ".");
 }
 
@@ -424,6 +423,11 @@ Outcome Directory::removeTree(const std::string& name) const
     if (!dropName(handle(), name, AT_REMOVEDIR))
         return problem(name, "cannot be removed: " + reason(errno) + ".");
     return {};
+}
+
+bool Directory::removeIfEmpty(const std::string& name) const
+{
+    return checkName(name).ok() && ::unlinkat(handle(), name.c_str(), AT_REMOVEDIR) == 0;
 }
 
 bool Directory::exists(const std::string& name) const

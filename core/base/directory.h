@@ -57,6 +57,7 @@ public:
     void copyMode(const std::string& name, const Directory& from, const std::string& fromName) const;
     Outcome remove(const std::string& name) const;     ///< a file that is missing is no failure
     Outcome removeTree(const std::string& name) const; ///< a folder and all in it, without following links
+    bool removeIfEmpty(const std::string& name) const; ///< a folder; whether it is gone
     bool exists(const std::string& name) const;        ///< also true for a link that leads nowhere
     bool isFile(const std::string& name) const;        ///< a regular one, no link
     std::vector<std::string> names() const;            ///< sorted; empty when unreadable

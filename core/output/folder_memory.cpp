@@ -2,6 +2,7 @@
 #include "core/output/folder_memory.h"
 
 #include "core/base/text.h"
+#include "core/output/project_folder.h"
 
 #include <fmt/format.h>
 
@@ -55,7 +56,7 @@ Expected<std::vector<std::string>> FolderMemory::generated(const std::string& na
 {
     std::vector<std::string> out;
     for (const Directory& base : bases_) {
-        Expected<std::optional<std::string>> text = base.read(name);
+        Expected<std::optional<std::string>> text = base.read(memoryName(name));
         if (!text)
             return text.problem();
         if (*text)
@@ -68,8 +69,10 @@ std::vector<std::string> FolderMemory::names() const
 {
     std::vector<std::string> out;
     for (const Directory& base : bases_)
-        for (std::string& name : base.names())
-            out.push_back(std::move(name));
+        for (const std::string& name : base.names())
+            // Nothing that is generated begins with a dot: this one was put there.
+            if (const std::string path = pathOfMemory(name); !path.starts_with('.') && path.find("/.") == path.npos)
+                out.push_back(path);
     std::sort(out.begin(), out.end());
     out.erase(std::unique(out.begin(), out.end()), out.end());
     return out;

@@ -22,7 +22,7 @@ public:
     const std::string& owner() const { return owner_; }
     /// Texts that were generated for a file: the last, and those of writes that were interrupted. Line ends are LF.
     Expected<std::vector<std::string>> generated(const std::string& name) const;
-    /// Names that were generated, sorted.
+    /// Files that were generated, by their path, sorted.
     std::vector<std::string> names() const;
     /// Names of the stages that interrupted writes have left.
     const std::vector<std::string>& stages() const { return stages_; }

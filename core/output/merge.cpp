@@ -3,6 +3,10 @@
 
 #include <git2.h>
 
+#include <algorithm>
+#include <initializer_list>
+#include <string_view>
+
 namespace bindrel {
 
 namespace {
@@ -32,6 +36,53 @@ std::optional<std::string> mergeTexts(const std::string& base, const std::string
         merged = std::string(result.ptr ? result.ptr : "", result.len);
     git_merge_file_result_free(&result);
     return merged;
+}
+
+/// Longer than any run of these characters in the texts, so that no line of them is taken for a mark.
+static unsigned short markSize(std::initializer_list<const std::string*> texts)
+{
+    std::size_t longest = 0;
+    for (const std::string* text : texts)
+        for (std::size_t at = 0; at < text->size();) {
+            std::size_t end = at + 1;
+            if (std::string_view("<|=>").find((*text)[at]) != std::string_view::npos)
+                while (end < text->size() && (*text)[end] == (*text)[at])
+                    ++end;
+            longest = std::max(longest, end - at);
+            at = end;
+        }
+    return static_cast<unsigned short>(std::min<std::size_t>(longest + 7, 60'000));
+}
+
+MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::string& mine, const std::string& fresh)
+{
+    const LibGit2 library;
+    const std::string none;
+    const unsigned short size = markSize({&mine, &fresh, base ? &*base : &none});
+    git_merge_file_input sides[3];
+    for (auto& side : sides)
+        side = GIT_MERGE_FILE_INPUT_INIT;
+    const std::string* texts[] = {base ? &*base : &none, &mine, &fresh};
+    for (int i = 0; i < 3; ++i) {
+        sides[i].ptr = texts[i]->data();
+        sides[i].size = texts[i]->size();
+    }
+    git_merge_file_options options = GIT_MERGE_FILE_OPTIONS_INIT;
+    options.ancestor_label = "base";
+    options.our_label = "mine";
+    options.their_label = "new";
+    options.marker_size = size;
+    options.flags = base ? GIT_MERGE_FILE_STYLE_DIFF3 : GIT_MERGE_FILE_STYLE_MERGE;
+    git_merge_file_result result{};
+    MarkedMerge out{{},
+                    std::string(size, '<') + " mine",
+                    std::string(size, '|') + " base",
+                    std::string(size, '='),
+                    std::string(size, '>') + " new"};
+    if (git_merge_file(&result, &sides[0], &sides[1], &sides[2], &options) == 0)
+        out.text = std::string(result.ptr ? result.ptr : "", result.len);
+    git_merge_file_result_free(&result);
+    return out;
 }
 
 std::string unifiedDiff(const std::string& before, const std::string& after)

@@ -10,6 +10,15 @@ namespace bindrel {
 /// lines.
 std::optional<std::string> mergeTexts(const std::string& base, const std::string& mine, const std::string& theirs);
 
+/// Both changes together, with lines that mark where they touch the same lines: `mine`, the person's, `base`, what both
+/// came from, `fresh`, the new ones, `end`. None of the marks is a line of the texts.
+struct MarkedMerge {
+    std::string text;
+    std::string mine, base, fresh, end;
+};
+/// Without a base every stretch in which the two differ is marked.
+MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::string& mine, const std::string& fresh);
+
 /// The difference of two texts as a unified diff with three lines of context; empty when they are equal.
 std::string unifiedDiff(const std::string& before, const std::string& after);
 

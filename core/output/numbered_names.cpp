@@ -33,14 +33,14 @@ std::vector<std::string> backupNames(const std::string& name)
     return out;
 }
 
-Outcome addBackup(const Directory& from, const Directory& backups, const std::string& name)
+Outcome addBackup(const Directory& from, const Directory& backups, const std::string& name, const std::string& staged)
 {
     const std::vector<std::string> names = backupNames(name);
     for (std::size_t i = names.size() - 1; i > 0; --i)
         if (backups.exists(names[i - 1]))
             if (Outcome moved = backups.move(names[i - 1], backups, names[i]); !moved)
                 return moved;
-    return from.move(name, backups, name);
+    return from.move(staged.empty() ? name : staged, backups, name);
 }
 
 } // namespace bindrel

@@ -16,6 +16,7 @@ Expected<std::string> moveToFreeNumber(const Directory& from, const std::string&
 std::vector<std::string> backupNames(const std::string& name);
 
 /// Puts a file among the backups as the youngest; the oldest goes when there are kBackups already.
-Outcome addBackup(const Directory& from, const Directory& backups, const std::string& name);
+Outcome addBackup(const Directory& from, const Directory& backups, const std::string& name,
+                  const std::string& staged = {});
 
 } // namespace bindrel

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/expected.h"
+#include "core/output/pieces.h"
 #include "core/source/source.h"
 
 #include <filesystem>
@@ -26,6 +27,7 @@ namespace bindrel {
 struct FileChange {
     enum class State {
         New,      ///< is created
+        Moved,    ///< is created from a file that lay elsewhere before the layout changed, with what was edited there
         Changed,  ///< is replaced; nobody has edited it, or only inside keep regions
         Merged,   ///< edited by hand: both changes go together
         Same,     ///< nothing to do
@@ -34,15 +36,18 @@ struct FileChange {
         Obsolete, ///< no longer generated and untouched: is removed
         Left,     ///< no longer generated but edited: stays, with a word
     };
-    std::string name;
+    std::string name; ///< its path below the folder: "inc/sluice_board.h"
     State state = State::New;
     std::string before; ///< on disk now; empty when missing
     std::string after;  ///< what it will hold; of a conflict, the new text
     std::string note;   ///< for people, when there is something to say
+    /// The file in pieces, where both changed it and a person can settle that; also once they have.
+    std::vector<MergePiece> pieces;
 
     bool touchesDisk() const
     {
-        return state == State::New || state == State::Changed || state == State::Merged || state == State::Obsolete;
+        return state == State::New || state == State::Moved || state == State::Changed || state == State::Merged ||
+               state == State::Obsolete;
     }
 };
 
@@ -68,8 +73,11 @@ enum class Ownership { OwnOnly, TakeOver };
 
 /// What a write of this source to this folder would do. The folder need not exist; nothing is written. Fails when it
 /// cannot be read, when something in it that would be written is a link, and when it belongs to another plan.
+/// Choices say, by file, what is to stand where a person's change and the new text meet; a file with a choice for each
+/// piece is merged.
+using Settlements = std::map<std::string, PieceChoices, std::less<>>;
 Expected<OutputPreview> previewOutput(const Source& source, const std::filesystem::path& folder,
-                                      Ownership ownership = Ownership::OwnOnly);
+                                      Ownership ownership = Ownership::OwnOnly, const Settlements& settlements = {});
 
 /// The plan that a folder belongs to; empty when it is nobody's, or cannot be read.
 std::string folderOwner(const std::filesystem::path& folder);

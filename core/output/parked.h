@@ -20,7 +20,7 @@ struct Parked {
     friend bool operator==(const Parked&, const Parked&) = default;
 };
 
-/// Its name beside the files of that prefix.
+/// Its name in the output folder, wherever the sources lie.
 std::string parkedFileName(std::string_view prefix);
 
 /// The file in the order in which it is written: entries, and the user's own lines between them.

@@ -4,6 +4,7 @@
 #include "core/output/folder_memory.h"
 #include "core/output/merge.h"
 #include "core/output/parked.h"
+#include "core/output/project_folder.h"
 #include "core/source/keep_regions.h"
 #include "core/source/seal.h"
 
@@ -68,9 +69,11 @@ bool keepsAdditions(const std::string& base, const std::string& mine, const std:
 
 class Preview {
 public:
-    Preview(const Source& source, const Directory* folder, FolderMemory memory)
-        : source_(source), folder_(folder), memory_(std::move(memory))
+    Preview(const Source& source, const Directory* folder, FolderMemory memory, const Settlements& settlements)
+        : source_(source), settlements_(settlements), memory_(std::move(memory)), known_(memory_.names())
     {
+        if (folder)
+            folder_.emplace(*folder);
     }
 
     Expected<OutputPreview> run()
@@ -102,19 +105,84 @@ private:
         FileChange change;
         change.name = file.name;
         change.before = disk->value_or(std::string());
-        change.after = file.text();
+        change.after = inLineEnds({}, file.text());
+        const std::optional<std::string> former = *disk ? std::nullopt : formerPlace(file);
         if (file.owner == SourceFile::Owner::User) {
             change.state = *disk ? State::Yours : State::New;
             if (*disk)
                 change.after = change.before;
-        } else if (*disk) {
-            const Expected<std::vector<std::string>> bases = memory_.generated(file.name);
+            else if (former)
+                moveFrom(*former, change, **onDisk(*former));
+        } else if (*disk || former) {
+            const Expected<std::vector<std::string>> bases = memory_.generated(former.value_or(file.name));
             if (!bases)
                 return bases.problem();
-            settle(change, *bases);
+            const std::string old = former ? **onDisk(*former) : change.before;
+            change.after = file.text();
+            settle(change, old, *bases);
+            if (former && change.state == State::Conflict)
+                change.note = fmt::format("{}, where it comes from: {}", *former, change.note);
+            else if (former)
+                moveFrom(*former, change, change.after);
         }
         out_.files.push_back(std::move(change));
         return {};
+    }
+
+    void moveFrom(const std::string& former, FileChange& change, std::string text)
+    {
+        change.state = State::Moved;
+        change.after = std::move(text);
+        change.note = "from " + former;
+        movedTo_[former] = change.name;
+    }
+
+    /// Where a file that is not at its place lies: after a change of folders or of the way that names are spelled.
+    std::optional<std::string> formerPlace(const SourceFile& file) const
+    {
+        const auto sameFile = [](std::string_view a, std::string_view b) {
+            return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](char x, char y) {
+                return x == y || ((x == '-' || x == '_') && (y == '-' || y == '_'));
+            });
+        };
+        const std::string name = file.name.substr(file.name.rfind('/') + 1);
+        std::vector<std::string> places;
+        for (const std::string& path : known_) {
+            const std::string old = path.substr(path.rfind('/') + 1);
+            if (file.owner == SourceFile::Owner::Generated ? sameFile(old, name) : old.ends_with(".c")) {
+                // Of the user's own files nothing is remembered: they lie where the sources do.
+                const std::string folder = path.substr(0, path.size() - old.size());
+                places.push_back(file.owner == SourceFile::Owner::Generated ? path : folder + name);
+                if (std::string other = folder + name; file.owner == SourceFile::Owner::User) {
+                    std::replace(other.begin() + std::ptrdiff_t(folder.size()), other.end(), '_', '-');
+                    places.push_back(other);
+                    other = folder + name;
+                    std::replace(other.begin() + std::ptrdiff_t(folder.size()), other.end(), '-', '_');
+                    places.push_back(other);
+                }
+            }
+        }
+        std::sort(places.begin(), places.end());
+        places.erase(std::unique(places.begin(), places.end()), places.end());
+        std::erase_if(places, [&](const std::string& path) {
+            const Expected<std::optional<std::string>> disk = onDisk(path);
+            return path == file.name || source_.find(path) || movedTo_.contains(path) || !disk || !*disk;
+        });
+        return places.size() == 1 ? std::optional(places.front()) : std::nullopt;
+    }
+
+    /// The text with the line ends that the plan asks for, or else those of the file on the disk.
+    std::string inLineEnds(const std::string& like, const std::string& text) const
+    {
+        switch (source_.lineEnds) {
+        case ProjectLayout::LineEnds::AsFound:
+            return withLineEndsOf(like, text);
+        case ProjectLayout::LineEnds::Lf:
+            return text;
+        case ProjectLayout::LineEnds::CrLf:
+            break;
+        }
+        return withLineEndsOf("\r\n", text);
     }
 
     static void conflict(FileChange& change, std::string note)
@@ -123,14 +191,16 @@ private:
         change.note = std::move(note);
     }
 
-    void settle(FileChange& change, const std::vector<std::string>& bases)
+    /// `old` is the text on the disk, which lies elsewhere when the file moves.
+    void settle(FileChange& change, const std::string& old, const std::vector<std::string>& bases)
     {
-        const std::string mine = withLineFeeds(change.before);
+        const std::string mine = withLineFeeds(old);
         const std::string generated = change.after;
-        // Line ends are the user's: only what stands on the lines is compared, and the file keeps its own.
+        // Line ends are the user's unless the plan asks for some: only what stands on the lines is compared.
         const auto finish = [&](const std::string& text, State otherwise) {
-            change.state = text == mine ? State::Same : otherwise;
-            change.after = text == mine ? change.before : withLineEndsOf(change.before, text);
+            const bool asFound = source_.lineEnds == ProjectLayout::LineEnds::AsFound;
+            change.after = text == mine && asFound ? old : inLineEnds(old, text);
+            change.state = change.after == old ? State::Same : text == mine ? State::Changed : otherwise;
         };
         if (generated == mine)
             return finish(mine, State::Same);
@@ -170,9 +240,13 @@ private:
                 const std::optional<Seal> other = sealOf(text);
                 return other && other->digest != seal->digest;
             });
-        if (ancestors.empty())
+        if (ancestors.empty()) {
+            change.pieces = piecesOf(std::nullopt, mine, freshText);
+            if (settle(change, *regions, finish))
+                return;
             return conflict(change, "edited by hand, and what was generated before is not known here (the folder "
-                                    ".bindrel is missing or another's); move the file away, or take your change back");
+                                    ".bindrel is missing or another's); settle each place, or move the file away");
+        }
         std::stable_sort(ancestors.begin(), ancestors.end(), [&mine](const std::string& a, const std::string& b) {
             return commonLines(a, mine) > commonLines(b, mine);
         });
@@ -195,13 +269,47 @@ private:
             parked_.insert(parked_.end(), parked.begin(), parked.end());
             return finish(*merged, State::Merged);
         }
-        conflict(change,
-                 "edited by hand where the new text changes too; take your change back, or move it into a keep region");
+        for (const std::string& ancestor : ancestors)
+            if (keepRegions(ancestor)) {
+                Regions again = *regions;
+                change.pieces = piecesOf(withRegions(ancestor, again), mine, freshText);
+                break;
+            }
+        // Where the two can be put together line by line, but a line of the person's would be lost.
+        if (contested(change.pieces) == 0)
+            change.pieces = piecesOf(std::nullopt, mine, freshText);
+        if (!settle(change, *regions, finish))
+            conflict(change, "edited by hand where the new text changes too; settle each place, or move your change "
+                             "into a keep region");
+    }
+
+    /// Puts a file together as the person has settled its pieces. False while one is open, or when what they make has
+    /// marks that do not pair up.
+    template <typename Finish> bool settle(FileChange& change, const Regions& regions, Finish finish)
+    {
+        const auto choices = settlements_.find(change.name);
+        const std::optional<std::string> text =
+            choices == settlements_.end() ? std::nullopt : settled(change.pieces, choices->second);
+        const Expected<Regions> kept = text ? keepRegions(*text) : Expected<Regions>(problemOf({}));
+        if (!kept)
+            return false;
+        for (const auto& [name, own] : regions)
+            if (const auto now = kept->find(name); now == kept->end() || now->second != own)
+                if (text->find(own) == std::string::npos)
+                    park(change.name, name, own);
+        finish(*text, State::Merged);
+        change.note = "as you settled it";
+        return true;
     }
 
     Outcome considerObsolete()
     {
-        for (const std::string& name : memory_.names()) {
+        std::vector<std::string> names = known_;
+        // A person's own file that moves was never remembered.
+        for (const auto& [former, now] : movedTo_)
+            if (!std::binary_search(known_.begin(), known_.end(), former))
+                names.push_back(former);
+        for (const std::string& name : names) {
             if (source_.find(name) || name == parkedFileName(source_.prefix))
                 continue;
             const Expected<std::optional<std::string>> disk = onDisk(name);
@@ -214,7 +322,10 @@ private:
             const Expected<Regions> regions = keepRegions(mine);
             // Memory alone is not believed here: what is removed must itself say that it was generated, and be as it
             // was.
-            if (regions && isUntouched(mine)) {
+            if (const auto moved = movedTo_.find(name); moved != movedTo_.end()) {
+                change.state = State::Obsolete;
+                change.note = "moves to " + moved->second;
+            } else if (regions && isUntouched(mine)) {
                 change.state = State::Obsolete;
                 for (const auto& [region, text] : *regions)
                     park(name, region, text);
@@ -271,7 +382,7 @@ private:
             Regions kept = *keepRegions(withLineFeeds(change.after));
             // Two texts of one region follow each other.
             kept[entry.region] = trimmed(kept[entry.region]).empty() ? entry.text : kept[entry.region] + entry.text;
-            change.after = withLineEndsOf(change.before, withRegions(withLineFeeds(change.after), kept));
+            change.after = inLineEnds(change.before, withRegions(withLineFeeds(change.after), kept));
             if (change.state == State::Same)
                 change.state = State::Changed;
             change.note = fmt::format("the kept text of {} is back", printable(entry.region));
@@ -313,7 +424,7 @@ private:
         for (const Parked& entry : parked_)
             first.park(entry);
         if (!parked_.empty() && first.text() != withLineFeeds(change.before))
-            out_.first = {change.name, withLineEndsOf(change.before, first.text())};
+            out_.first = {change.name, inLineEnds(change.before, first.text())};
         bringBack(parked_);
         bringBack(file.entries());
         dropWhatIsHome(file.entries());
@@ -324,7 +435,7 @@ private:
         if (parked_.empty() && stayed == had)
             return {};
         const std::string text = file.text();
-        change.after = withLineEndsOf(change.before, text);
+        change.after = inLineEnds(change.before, text);
         change.state = text.empty() ? State::Obsolete : !*disk ? State::New : State::Changed;
         if (change.after == change.before)
             return {};
@@ -334,8 +445,11 @@ private:
     }
 
     const Source& source_;
-    const Directory* folder_; ///< null: it does not exist yet
+    const Settlements& settlements_;
+    std::optional<ProjectFolder> folder_; ///< empty: it does not exist yet
     FolderMemory memory_;
+    const std::vector<std::string> known_;       ///< files that were generated before, sorted
+    std::map<std::string, std::string> movedTo_; ///< from where a file lay to where it will
     OutputPreview out_;
     std::vector<Parked> parked_;
 };
@@ -347,6 +461,8 @@ const char* nameOf(FileChange::State state)
     switch (state) {
     case State::New:
         return "new";
+    case State::Moved:
+        return "moved";
     case State::Changed:
         return "changed";
     case State::Merged:
@@ -365,11 +481,12 @@ const char* nameOf(FileChange::State state)
     return "left as edited";
 }
 
-Expected<OutputPreview> previewOutput(const Source& source, const fs::path& folder, Ownership ownership)
+Expected<OutputPreview> previewOutput(const Source& source, const fs::path& folder, Ownership ownership,
+                                      const Settlements& settlements)
 {
     std::error_code error;
     if (!fs::exists(folder, error))
-        return Preview(source, nullptr, {}).run();
+        return Preview(source, nullptr, {}, settlements).run();
     const Expected<Directory> open = Directory::open(folder);
     if (!open)
         return open.problem();
@@ -378,7 +495,7 @@ Expected<OutputPreview> previewOutput(const Source& source, const fs::path& fold
         return memory.problem();
     if (Outcome own = checkOwner(memory->owner(), source.plan, *open, ownership); !own)
         return own.problem();
-    return Preview(source, &*open, *std::move(memory)).run();
+    return Preview(source, &*open, *std::move(memory), settlements).run();
 }
 
 } // namespace bindrel

@@ -5,6 +5,7 @@
 #include "core/output/folder_memory.h"
 #include "core/output/numbered_names.h"
 #include "core/output/parked.h"
+#include "core/output/project_folder.h"
 #include "core/source/keep_regions.h"
 #include "core/source/seal.h"
 
@@ -17,7 +18,7 @@ namespace bindrel {
 
 namespace {
 
-std::string textOf(const Directory& folder, const std::string& name)
+template <typename Folder> std::string textOf(const Folder& folder, const std::string& name)
 {
     const Expected<std::optional<std::string>> text = folder.read(name);
     return text ? text->value_or(std::string()) : std::string();
@@ -93,12 +94,12 @@ private:
     {
         if (staged == "owner")
             return true;
-        const std::string name = intendedName(staged);
-        const std::vector<std::string> placed{textOf(folder_, name), textOf(folder_, parkedFileName(source_.prefix))};
+        const std::string name = intendedName(staged), path = pathOfMemory(name);
+        const std::vector<std::string> placed{textOf(folder_, path), textOf(folder_, parkedFileName(source_.prefix))};
         std::vector<std::string> copies = placed;
         for (const std::string& backup : backupNames(name))
             copies.push_back(textOf(backups_, backup));
-        if (const SourceFile* fresh = source_.find(name))
+        if (const SourceFile* fresh = source_.find(path))
             copies.push_back(fresh->text());
         if (std::find(copies.begin(), copies.end(), text) != copies.end())
             return true;
@@ -113,7 +114,7 @@ private:
             notes.push_back(
                 fmt::format("An interrupted write left a text of {} that exists nowhere else. It is kept as "
                             "{}/rescued/{}; copy from it what you need.",
-                            name, FolderMemory::kName, *kept));
+                            path, FolderMemory::kName, *kept));
         return kept.ok();
     }
 
@@ -127,7 +128,7 @@ private:
     }
 
     const Source& source_;
-    const Directory& folder_;
+    const ProjectFolder folder_;
     const Directory& memory_;
     const Directory& backups_;
 };

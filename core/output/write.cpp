@@ -3,6 +3,7 @@
 #include "core/base/text.h"
 #include "core/output/folder_memory.h"
 #include "core/output/numbered_names.h"
+#include "core/output/project_folder.h"
 #include "core/output/stage_sweep.h"
 
 #include <fmt/format.h>
@@ -21,7 +22,7 @@ using State = FileChange::State;
 class Write {
 public:
     Write(const Source& source, const Directory& folder, const Directory& memory)
-        : source_(source), folder_(folder), memory_(memory)
+        : source_(source), root_(folder), folder_(folder), memory_(memory)
     {
     }
 
@@ -35,11 +36,16 @@ public:
         if (Outcome done = commitAll(preview); !done)
             return giveUp(done.problem());
         for (const Directory* changed :
-             {&folder_, static_cast<const Directory*>(&*base_), static_cast<const Directory*>(&*backup_), &memory_})
+             {static_cast<const Directory*>(&*base_), static_cast<const Directory*>(&*backup_), &memory_})
             if (Outcome safe = changed->sync(); !safe)
                 return giveUp(safe.problem());
+        if (Outcome safe = folder_.sync(); !safe)
+            return giveUp(safe.problem());
         // From here on everything is in place; what is left over is only untidy, unless it has no copy.
-        for (std::string& note : sweepStages(source_, folder_, memory_))
+        for (const Row& row : rows_)
+            if (row.change && row.change->state == State::Obsolete)
+                folder_.removeEmpty(row.name);
+        for (std::string& note : sweepStages(source_, root_, memory_))
             notes_.push_back(std::move(note));
         if (byCopy_ && !memory_.exists(kTold) && memory_.write(kTold, ""))
             notes_.push_back("This file system can neither exchange two files nor give one a second name, so each old "
@@ -85,7 +91,7 @@ private:
     Problem at(const std::string& name, std::string message) const
     {
         Problem problem = problemOf(std::move(message));
-        problem.file = (folder_.path() / name).string();
+        problem.file = (root_.path() / name).string();
         return problem;
     }
 
@@ -96,7 +102,7 @@ private:
         if (!preview.first.name.empty()) {
             if (Outcome staged = stageFirst_->write(preview.first.name, preview.first.text); !staged)
                 return staged;
-            stageFirst_->copyMode(preview.first.name, folder_, preview.first.name);
+            stageFirst_->copyMode(preview.first.name, root_, preview.first.name);
         }
         for (const FileChange& change : preview.files) {
             const Expected<std::optional<std::string>> disk = folder_.read(change.name);
@@ -108,17 +114,18 @@ private:
                     "has changed while the write was being decided; look at the list again. Nothing was written.");
             Row row{change.touchesDisk() ? &change : nullptr, change.name, false};
             if (row.change && change.state != State::Obsolete) {
-                if (Outcome staged = stage_->write(change.name, change.after); !staged)
+                if (Outcome staged = stage_->write(memoryName(change.name), change.after); !staged)
                     return staged;
-                stage_->copyMode(change.name, folder_, change.name);
+                if (const auto spot = folder_.find(change.name); spot && *spot)
+                    stage_->copyMode(memoryName(change.name), *(*spot)->folder, (*spot)->name);
             }
             const SourceFile* file = source_.find(change.name);
             if (file && file->owner == SourceFile::Owner::Generated) {
-                const Expected<std::optional<std::string>> known = base_->read(change.name);
+                const Expected<std::optional<std::string>> known = base_->read(memoryName(change.name));
                 if (!known)
                     return known.problem();
                 if (const std::string text = file->text(); !*known || **known != text) {
-                    if (Outcome staged = stageBase_->write(change.name, text); !staged)
+                    if (Outcome staged = stageBase_->write(memoryName(change.name), text); !staged)
                         return staged;
                     row.remembered = true;
                 }
@@ -200,35 +207,52 @@ private:
     /// False when there is a file of that name.
     Expected<bool> placeWhereFree(const Directory& stage, const std::string& name)
     {
-        const Expected<bool> fresh = stage.moveToFree(name, folder_, name);
+        const Expected<ProjectFolder::Spot> spot = folder_.make(name);
+        if (!spot)
+            return spot.problem();
+        const std::string staged = memoryName(name);
+        const Expected<bool> fresh = stage.moveToFree(staged, *spot->folder, spot->name);
         if (fresh && *fresh)
-            back_.push_back([this, &stage, name] { return folder_.move(name, stage, name); });
+            back_.push_back([&stage, staged, at = *spot] { return at.folder->move(at.name, stage, staged); });
         return fresh;
     }
 
     Outcome swap(const Directory& stage, const std::string& name)
     {
-        const Expected<Directory::Exchange> done = stage.exchange(name, folder_, name);
+        const Expected<ProjectFolder::Spot> spot = folder_.make(name);
+        if (!spot)
+            return spot.problem();
+        const std::string staged = memoryName(name);
+        const Expected<Directory::Exchange> done = stage.exchange(staged, *spot->folder, spot->name);
         if (!done)
             return done.problem();
         byCopy_ = byCopy_ || *done == Directory::Exchange::ByCopy;
-        back_.push_back([this, &stage, name] {
-            const Expected<Directory::Exchange> undone = stage.exchange(name, folder_, name);
+        back_.push_back([&stage, staged, at = *spot] {
+            const Expected<Directory::Exchange> undone = stage.exchange(staged, *at.folder, at.name);
             return undone ? Outcome() : Outcome(undone.problem());
         });
         return {};
     }
 
-    Outcome remember(const std::string& name)
+    /// `path` of a file of the project.
+    Outcome remember(const std::string& path)
     {
-        if (base_->exists(name)) {
-            if (Outcome moved = base_->move(name, *stageWas_, name); !moved)
-                return moved;
-            back_.push_back([this, name] { return stageWas_->move(name, *base_, name); });
-        }
+        const std::string name = memoryName(path);
+        if (base_->exists(name))
+            if (Outcome gone = forget(name); !gone)
+                return gone;
         if (Outcome moved = stageBase_->move(name, *base_, name); !moved)
             return moved;
         back_.push_back([this, name] { return base_->move(name, *stageBase_, name); });
+        return {};
+    }
+
+    /// Takes a text out of base/, with a way back.
+    Outcome forget(const std::string& name)
+    {
+        if (Outcome moved = base_->move(name, *stageWas_, name); !moved)
+            return moved;
+        back_.push_back([this, name] { return stageWas_->move(name, *base_, name); });
         return {};
     }
 
@@ -253,25 +277,28 @@ private:
 
     Outcome removeFile(const std::string& name, const std::string& before, bool backedUp)
     {
-        const Expected<bool> taken = folder_.moveToFree(name, *stage_, name);
+        const Expected<std::optional<ProjectFolder::Spot>> found = folder_.find(name);
+        if (!found || !*found)
+            return found ? Outcome() : Outcome(found.problem());
+        const ProjectFolder::Spot spot = **found;
+        const std::string staged = memoryName(name);
+        const Expected<bool> taken = spot.folder->moveToFree(spot.name, *stage_, staged);
         if (!taken)
             return folder_.exists(name) ? Outcome(taken.problem()) : Outcome();
         if (!*taken)
             return at(name, "could not be removed: its name is taken in the stage. Try again.");
-        const Expected<std::optional<std::string>> text = stage_->read(name);
+        const Expected<std::optional<std::string>> text = stage_->read(staged);
         if (!text || text->value_or(std::string()) != before) {
-            if (const Expected<bool> stays = stage_->moveToFree(name, folder_, name); !stays || !*stays)
+            if (const Expected<bool> stays = stage_->moveToFree(staged, *spot.folder, spot.name); !stays || !*stays)
                 return putAway(name, before);
             notes_.push_back(
                 fmt::format("{} was edited in this moment, so it stays although it is no longer generated.", name));
             return {};
         }
-        back_.push_back([this, name] { return moved(stage_->moveToFree(name, folder_, name)); });
-        if (base_->exists(name)) {
-            if (Outcome done = base_->move(name, *stageWas_, name); !done)
+        back_.push_back([this, staged, spot] { return moved(stage_->moveToFree(staged, *spot.folder, spot.name)); });
+        if (base_->exists(staged))
+            if (Outcome done = forget(staged); !done)
                 return done;
-            back_.push_back([this, name] { return stageWas_->move(name, *base_, name); });
-        }
         return backedUp ? putAway(name, before) : Outcome();
     }
 
@@ -284,19 +311,23 @@ private:
     /// beside.
     Outcome putAway(const std::string& name, const std::string& before)
     {
-        const Expected<std::optional<std::string>> text = stage_->read(name);
+        const Expected<std::optional<std::string>> text = stage_->read(memoryName(name));
         if (text && *text && **text == before)
-            return backUp(*stage_, name);
+            return backUp(*stage_, memoryName(name));
         return keepBeside(*stage_, name);
     }
 
     /// Puts a person's text beside the file that it was meant for.
     Outcome keepBeside(const Directory& from, const std::string& name)
     {
-        const Expected<std::string> aside = moveToFreeNumber(from, name, folder_, name + ".yours");
+        const Expected<ProjectFolder::Spot> spot = folder_.make(name);
+        if (!spot)
+            return spot.problem();
+        const std::string staged = memoryName(name);
+        const Expected<std::string> aside = moveToFreeNumber(from, staged, *spot->folder, spot->name + ".yours");
         if (!aside)
             return aside.problem();
-        back_.push_back([this, &from, name, kept = *aside] { return folder_.move(kept, from, name); });
+        back_.push_back([&from, staged, at = *spot, kept = *aside] { return at.folder->move(kept, from, staged); });
         notes_.push_back(
             fmt::format("{} was saved by another program in this moment; that text is kept as {}.", name, *aside));
         return {};
@@ -308,6 +339,7 @@ private:
         bool whole = true;
         for (auto step = back_.rbegin(); step != back_.rend(); ++step)
             whole = (*step)().ok() && whole;
+        folder_.removeEmptyMade();
         if (whole)
             (void)memory_.removeTree(stageName_);
         else
@@ -317,7 +349,8 @@ private:
     }
 
     const Source& source_;
-    const Directory& folder_;
+    const Directory& root_;
+    ProjectFolder folder_;
     const Directory& memory_;
     std::string stageName_;
     std::optional<Directory> base_, backup_, stage_, stageBase_, stageWas_, stageFirst_;

@@ -156,6 +156,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
         out.push_back(SetOnFailure{after.onFailure});
     if (before.leftOut != after.leftOut)
         out.push_back(SetLeftOut{after.leftOut});
+    if (before.project != after.project)
+        out.push_back(SetProject{after.project});
     differencesOf<SetStored>(before.stored, after.stored, out);
     if (before.slow != after.slow)
         out.push_back(SetSlow{after.slow});

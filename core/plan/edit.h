@@ -19,6 +19,7 @@ struct SetSlow;
 struct SetMode;
 struct SetOnFailure;
 struct SetLeftOut;
+struct SetProject;
 struct SetStored;
 struct SetGoal;
 struct SetBinding;
@@ -36,9 +37,9 @@ struct ReplaceNeed;
 struct InsertPart;
 struct RemovePart;
 
-using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetStored, SetGoal,
-                            SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet, SetResistors,
-                            SetCrystal, SetPlace, SetWish, ReplaceNeed, InsertPart, RemovePart>;
+using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetProject, SetStored,
+                            SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet,
+                            SetResistors, SetCrystal, SetPlace, SetWish, ReplaceNeed, InsertPart, RemovePart>;
 
 // Each change has, beside what it says:
 //   apply(plan)    makes it. Fails, changing nothing, when the plan cannot be so.
@@ -243,6 +244,15 @@ struct SetLeftOut {
     Change undo(const Plan& before) const;
     std::string words(const Plan& before) const;
     friend bool operator==(const SetLeftOut&, const SetLeftOut&) = default;
+};
+
+/// How the written project is laid out.
+struct SetProject {
+    ProjectLayout layout;
+    Outcome apply(Plan& plan) const;
+    Change undo(const Plan& before) const;
+    std::string words(const Plan& before) const;
+    friend bool operator==(const SetProject&, const SetProject&) = default;
 };
 
 /// A setting in the chip's non-volatile memory.

@@ -6,6 +6,7 @@
 #include "core/device/part.h"
 #include "core/plan/clock_decision.h"
 #include "core/plan/goals.h"
+#include "core/plan/project_layout.h"
 
 #include <map>
 #include <optional>
@@ -113,6 +114,7 @@ struct Plan {
     std::optional<ClockSet> slow;
     OnFailure onFailure = OnFailure::Stop;
     std::set<OutputPart> leftOut; ///< of the written project: the user has these already
+    ProjectLayout project;
     /// Settings in the chip's non-volatile memory: "WORD.SETTING" -> the name of a value. What is missing is as the
     /// factory left it.
     std::map<std::string, std::string, std::less<>> stored;

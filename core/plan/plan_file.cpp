@@ -463,11 +463,11 @@ Expected<LoadedPlan> parsePlan(std::string text, std::string file, const Library
             "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",    "supply",
-                    "temperature", "range",       "regulator",       "prefix",      "clocks",   "slow_clocks",
-                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",    "crystals",
-                    "resistors",   "wishes",      "outline",         "chip",        "places",   "stack",
-                    "heap",        "parts",       "holds",           "needs",       "leave_out"});
+    root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",     "supply",
+                    "temperature", "range",       "regulator",       "prefix",      "clocks",    "slow_clocks",
+                    "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",     "crystals",
+                    "resistors",   "wishes",      "outline",         "chip",        "places",    "stack",
+                    "heap",        "parts",       "holds",           "needs",       "leave_out", "project"});
     LoadedPlan work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -488,6 +488,14 @@ Expected<LoadedPlan> parsePlan(std::string text, std::string file, const Library
                                   listed(outputPartNames()), didYouMean(said, outputPartNames())));
         else
             plan.leftOut.insert(*known);
+    }
+    if (const JsonNode project = root.optionalChild("project"); project.exists()) {
+        const std::vector<std::string> keys = layoutKeys();
+        project.allowOnly(keys);
+        for (const LayoutSetting& setting : layoutSettings())
+            if (const JsonNode node = project.optionalChild(setting.key); node.exists())
+                if (const Outcome set = setting.set(plan.project, node.asString()); !set)
+                    node.fail(set.problem().message);
     }
     if (const JsonNode noted = root.optionalChild("device_file"); noted.exists()) {
         noted.allowOnly({"revision", "from"});

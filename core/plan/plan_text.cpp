@@ -142,6 +142,13 @@ std::string planText(const Plan& plan)
             parts.push_back(quoted(nameOf(part)));
         lines.push_back("  \"leave_out\": [" + joined(parts, ", ") + "]");
     }
+    if (plan.project != ProjectLayout()) {
+        Texts texts;
+        for (const LayoutSetting& setting : layoutSettings())
+            if (const std::string text = setting.text(plan.project); !text.empty())
+                texts[setting.key] = text;
+        lines.push_back("  \"project\": " + oneLine(texts));
+    }
     if (!plan.stored.empty())
         lines.push_back("  \"nonvolatile\": " + oneLine(plan.stored));
     if (!plan.modes.empty()) {

@@ -177,6 +177,8 @@ Outcome compileSource(const Source& source, const fs::path& folder, const std::f
     std::string headers;
     for (const SourceFile& file : source.files) {
         const std::string text = file.text();
+        std::error_code error;
+        fs::create_directories((folder / file.name).parent_path(), error);
         if (const Outcome written = writeFileAtomically(folder / file.name, text); !written)
             return written;
         if (file.name.ends_with(".h"))

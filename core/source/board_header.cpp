@@ -271,7 +271,7 @@ void declareCoreFunctions(Writer& w)
 
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_board.h",
+    Writer w(f, names, names.path(WordLiteral("board"), ".h"),
              fmt::format("{} on {}: names, rates and initialisation.", f.board.title, f.device.name));
     const Word guard = names.macro("BOARD_H");
     w.linef("#ifndef {}", guard);

@@ -308,18 +308,18 @@ void defineReleases(Writer& w)
 
 SourceFile boardSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_board.c", "Initialisation sequence and polling.");
-    w.linef("#include \"{}_board.h\"", names.prefix);
+    Writer w(f, names, names.path(WordLiteral("board"), ".c"), "Initialisation sequence and polling.");
+    w.line(names.include(WordLiteral("board")));
     if (names.core == 0 &&
         (!watchdogsOf(w).empty() ||
          std::any_of(f.image.steps.begin(), f.image.steps.end(),
                      [](const Step& step) { return step.phase == Step::Phase::Unlock; }) ||
          std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
-        w.linef("#include \"{}_regs.h\"", names.prefix);
+        w.line(names.include(WordLiteral("regs")));
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, names, n)) {
             w.becauseNeed(n);
-            w.linef("#include \"{}.h\"", names.need(n));
+            w.line(names.include(n));
         }
     w.noCause();
     w.line();
@@ -346,11 +346,11 @@ SourceFile boardSource(const Facts& f, const Names& names)
 
 SourceFile pinsSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_pins.c",
+    Writer w(f, names, names.path(WordLiteral("pins"), ".c"),
              "Pads: output levels first, then pulls, function and direction. A pad that a peripheral drives is "
              "connected when the peripheral is set up.");
-    w.linef("#include \"{}_board.h\"", names.prefix);
-    w.linef("#include \"{}_regs.h\"", names.prefix);
+    w.line(names.include(WordLiteral("board")));
+    w.line(names.include(WordLiteral("regs")));
     w.line();
     w.linef("void {}_pins_bring_up(void)", names.prefix);
     w.line("{");

@@ -21,6 +21,9 @@ public:
     HashWriter(const Facts& f, std::string name, std::string_view purpose)
     {
         file_.name = std::move(name);
+        if (!f.plan.project.notice.empty())
+            for (const std::string& text : splitted(f.plan.project.notice, '\n'))
+                comment(text);
         comment(headText(f, purpose));
         comment(sealLine(commentText(f.plan.name)));
     }
@@ -50,6 +53,38 @@ Piece<Language::CMake> cmakeOption(const std::string& text)
     return Piece<Language::CMake>::trusted(std::move(out));
 }
 
+/// A file beside CMakeLists.txt, or a pattern of files.
+Piece<Language::CMake> fileWord(const Names& names, const Word& stem, std::string_view ending)
+{
+    return Piece<Language::CMake>::trusted(names.pathOf(stem, ending));
+}
+
+/// "src/pump_m4_*.c", what carries a core's name, and that core's main.
+Piece<Language::CMake> ownSources(const Facts& f, const Names& names)
+{
+    const std::string& folder = names.layout.sources;
+    const std::string stem = names.fileName(names.prefix + WordLiteral("_"), "");
+    return piece<Language::CMake>("{} {}",
+                                  Piece<Language::CMake>::trusted((folder.empty() ? "" : folder + "/") + stem + "*.c"),
+                                  fileWord(names, "main_" + Word::of(f.device.cores[names.core].id), ".c"));
+}
+
+/// Every C source: "src/*.c".
+Piece<Language::CMake> allSources(const Facts& f)
+{
+    const std::string& folder = f.plan.project.sources;
+    return Piece<Language::CMake>::trusted(folder.empty() ? "*.c" : folder + "/*.c");
+}
+
+/// The folder of the headers, where it is not that of the sources.
+Piece<Language::CMake> headersFolder(const Facts& f)
+{
+    const ProjectLayout& layout = f.plan.project;
+    return Piece<Language::CMake>::trusted(layout.headers == layout.sources ? std::string()
+                                           : layout.headers.empty()         ? "."
+                                                                            : layout.headers);
+}
+
 /// What every program is compiled with, beside the options of its core.
 const Piece<Language::CMake> kCompile = Piece<Language::CMake>::trusted(
     "-ffreestanding -ffunction-sections -fdata-sections -Wall -Wextra -Wconversion -Wshadow -pedantic -Werror");
@@ -76,11 +111,16 @@ bool ownCompiler(const Facts& f, const Names& names)
     return f.device.cores[names.core].toolPrefix != f.device.core().toolPrefix;
 }
 
+Piece<Language::CMake> toolchainName(const Names& names)
+{
+    return fileWord(names, names.name(WordLiteral("toolchain")), ".cmake");
+}
+
 SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
 {
     HashWriter w(f, "CMakeLists.txt", "Builds the firmware.");
     const Word& first = programs.front().prefix;
-    w.linef("# cmake -B build -DCMAKE_TOOLCHAIN_FILE={}_toolchain.cmake && cmake --build build", first);
+    w.linef("# cmake -B build -DCMAKE_TOOLCHAIN_FILE={} && cmake --build build", toolchainName(programs.front()));
     w.linef("cmake_minimum_required(VERSION 3.20)");
     w.linef("project({} LANGUAGES C)", first);
     w.line("if(NOT CMAKE_BUILD_TYPE)");
@@ -91,7 +131,7 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
     w.line("set(CMAKE_C_FLAGS_MINSIZEREL \"-Os -g\")");
     w.line("set(CMAKE_C_FLAGS_DEBUG \"-Og -g\")");
     w.line("set(CMAKE_EXPORT_COMPILE_COMMANDS ON)");
-    w.linef("file(GLOB sources CONFIGURE_DEPENDS *.c)");
+    w.linef("file(GLOB sources CONFIGURE_DEPENDS {})", allSources(f));
     const bool several =
         std::any_of(programs.begin(), programs.end(), [&f](const Names& n) { return ownCompiler(f, n); });
     if (several) {
@@ -106,21 +146,23 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
         if (i > 0) {
             // What carries a core's name is its own; the first core has the rest.
             list = p + "_sources";
-            w.linef("file(GLOB {} CONFIGURE_DEPENDS {}_*.c main_{}.c)", list, p, Word::of(core.id));
+            w.linef("file(GLOB {} CONFIGURE_DEPENDS {})", list, ownSources(f, programs[i]));
             w.linef("list(REMOVE_ITEM sources ${{{}}})", list);
         }
         const Names& owner = several && ownCompiler(f, programs[i]) ? programs[i] : programs.front();
         if (several)
             w.linef("if(PROGRAM STREQUAL {})", owner.prefix);
-        const Piece<Language::CMake> flags = machineFlags(core);
+        const Piece<Language::CMake> flags = machineFlags(core), script = fileWord(programs[i], p, ".ld");
         w.linef("add_executable({} ${{{}}})", p, list);
+        if (!headersFolder(f).empty())
+            w.linef("target_include_directories({} PRIVATE {})", p, headersFolder(f));
         w.linef("set_target_properties({} PROPERTIES SUFFIX .elf C_STANDARD 11 C_EXTENSIONS OFF)", p);
         w.linef("target_compile_options({} PRIVATE {}{})", p, flags, kCompile);
-        w.linef("target_link_options({0} PRIVATE {1}-nostdlib -T ${{CMAKE_CURRENT_SOURCE_DIR}}/{0}.ld "
+        w.linef("target_link_options({0} PRIVATE {1}-nostdlib -T ${{CMAKE_CURRENT_SOURCE_DIR}}/{2} "
                 "-Wl,--gc-sections -Wl,-Map={0}.map)",
-                p, flags);
+                p, flags, script);
         w.linef("target_link_libraries({} PRIVATE gcc)", p);
-        w.linef("set_target_properties({0} PROPERTIES LINK_DEPENDS ${{CMAKE_CURRENT_SOURCE_DIR}}/{0}.ld)", p);
+        w.linef("set_target_properties({} PROPERTIES LINK_DEPENDS ${{CMAKE_CURRENT_SOURCE_DIR}}/{})", p, script);
         w.linef("add_custom_command(TARGET {0} POST_BUILD VERBATIM", p);
         w.linef("  COMMAND ${{CMAKE_OBJCOPY}} -O ihex {0}.elf {0}.hex", p);
         w.linef("  COMMAND ${{CMAKE_OBJCOPY}} -O binary {0}{1}.elf {1}.bin", withoutStored(f, programs[i]), p);
@@ -135,9 +177,9 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
             if (ownCompiler(f, names))
                 w.linef("ExternalProject_Add({0}_program SOURCE_DIR ${{CMAKE_CURRENT_SOURCE_DIR}} BINARY_DIR "
                         "${{CMAKE_CURRENT_BINARY_DIR}}/{0} BUILD_ALWAYS ON INSTALL_COMMAND \"\" "
-                        "CMAKE_ARGS -DCMAKE_TOOLCHAIN_FILE=${{CMAKE_CURRENT_SOURCE_DIR}}/{0}_toolchain.cmake "
+                        "CMAKE_ARGS -DCMAKE_TOOLCHAIN_FILE=${{CMAKE_CURRENT_SOURCE_DIR}}/{1} "
                         "-DPROGRAM={0} -DCMAKE_BUILD_TYPE=${{CMAKE_BUILD_TYPE}})",
-                        names.prefix);
+                        names.prefix, toolchainName(names));
         w.linef("endif()");
     }
     return w.take();
@@ -147,7 +189,7 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
 SourceFile presetsFile(const Facts& f, const std::vector<Names>& programs)
 {
     using Json = nlohmann::ordered_json;
-    const std::string toolchain = "${sourceDir}/" + programs.front().prefix.text() + "_toolchain.cmake";
+    const std::string toolchain = "${sourceDir}/" + toolchainName(programs.front()).text();
     Json configure = Json::array(), build = Json::array();
     for (const auto& [name, title, type] : {std::tuple{"small", "Small", "MinSizeRel"}, {"debug", "Debug", "Debug"}}) {
         configure.push_back({{"name", name},
@@ -173,7 +215,7 @@ SourceFile presetsFile(const Facts& f, const std::vector<Names>& programs)
 
 SourceFile toolchainFile(const Facts& f, const Names& names)
 {
-    HashWriter w(f, names.prefix.text() + "_toolchain.cmake", "The cross-compiler.");
+    HashWriter w(f, names.path(WordLiteral("toolchain"), ".cmake"), "The cross-compiler.");
     w.linef("set(CMAKE_SYSTEM_NAME Generic)");
     const Piece<Language::CMake> tools = cmakeOption(f.device.cores[names.core].toolPrefix);
     w.linef("set(CMAKE_C_COMPILER {}gcc)", tools);
@@ -190,34 +232,36 @@ SourceFile makefile(const Facts& f, const std::vector<Names>& programs)
     w.comment("make, or make OPTIMISE=-Os");
     w.line("OPTIMISE ?= -O2");
     w.line("BUILD ?= build-make");
-    w.linef("CFLAGS = -std=c11 $(OPTIMISE) -g {} -MMD -MP", kCompile);
+    const Piece<Language::CMake> headers = headersFolder(f);
+    w.linef("CFLAGS = -std=c11 $(OPTIMISE) -g {}{}{} -MMD -MP", kCompile,
+            headers.empty() ? Piece<Language::CMake>() : Piece<Language::CMake>::trusted(" -I"), headers);
     w.line();
     Piece<Language::CMake> all, others;
     for (const Names& names : programs)
         all = piece<Language::CMake>("{} $(BUILD)/{}.hex", all, names.prefix);
     for (size_t i = 1; i < programs.size(); ++i)
-        others = piece<Language::CMake>("{} {}_*.c main_{}.c", others, programs[i].prefix,
-                                        Word::of(f.device.cores[programs[i].core].id));
+        others = piece<Language::CMake>("{} {}", others, ownSources(f, programs[i]));
     w.linef("all:{}", all);
     for (size_t i = 0; i < programs.size(); ++i) {
         const Word& p = programs[i].prefix;
         const Core& core = f.device.cores[programs[i].core];
-        const Piece<Language::CMake> flags = machineFlags(core), tools = cmakeOption(core.toolPrefix);
+        const Piece<Language::CMake> flags = machineFlags(core), tools = cmakeOption(core.toolPrefix),
+                                     script = fileWord(programs[i], p, ".ld");
         w.line();
         if (i > 0)
-            w.linef("{0}_sources = $(wildcard {0}_*.c main_{1}.c)", p, Word::of(core.id));
+            w.linef("{}_sources = $(wildcard {})", p, ownSources(f, programs[i]));
         else if (programs.size() > 1)
-            w.linef("{0}_sources = $(filter-out $(wildcard{1}),$(wildcard *.c))", p, others);
+            w.linef("{0}_sources = $(filter-out $(wildcard{1}),$(wildcard {2}))", p, others, allSources(f));
         else
-            w.linef("{0}_sources = $(wildcard *.c)", p);
+            w.linef("{}_sources = $(wildcard {})", p, allSources(f));
         w.linef("{0}_objects = $({0}_sources:%.c=$(BUILD)/{0}/%.o)", p);
         w.linef("$(BUILD)/{0}/%.o: %.c", p);
         w.line("\t@mkdir -p $(@D)");
         w.linef("\t{}gcc {}$(CFLAGS) -c -o $@ $<", tools, flags);
-        w.linef("$(BUILD)/{0}.elf: $({0}_objects) {0}.ld", p);
-        w.linef("\t{1}gcc {2}-nostdlib -T {0}.ld -Wl,--gc-sections -Wl,-Map=$(BUILD)/{0}.map -o $@ "
+        w.linef("$(BUILD)/{0}.elf: $({0}_objects) {1}", p, script);
+        w.linef("\t{1}gcc {2}-nostdlib -T {3} -Wl,--gc-sections -Wl,-Map=$(BUILD)/{0}.map -o $@ "
                 "$({0}_objects) -lgcc",
-                p, tools, flags);
+                p, tools, flags, script);
         w.linef("\t{}size $@", tools);
         w.linef("$(BUILD)/{0}.hex: $(BUILD)/{0}.elf", p);
         w.linef("\t{}objcopy -O ihex $< $@", tools);
@@ -245,8 +289,9 @@ std::string partAt(const Register& reg, std::uint32_t offset)
 SourceFile debuggerScript(const Facts& f, const Names& names)
 {
     const Word& p = names.prefix;
-    HashWriter w(f, p.text() + ".gdb", "Commands for the GNU debugger.");
-    w.linef("# gdb -x {0}.gdb build/{0}.elf, then target extended-remote HOST:PORT and {0}_load", p);
+    HashWriter w(f, names.pathOf(p, ".gdb"), "Commands for the GNU debugger.");
+    w.linef("# gdb -x {1} build/{0}.elf, then target extended-remote HOST:PORT and {0}_load", p,
+            fileWord(names, p, ".gdb"));
     w.linef("define {}_load", p);
     w.line("  load");
     w.line("  tbreak main");

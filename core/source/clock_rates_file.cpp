@@ -390,7 +390,7 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
         return {};
     const Word& p = names.prefix;
     const char* purpose = "Rates of all clocks, from the registers as they are.";
-    Writer header(f, names, p.text() + "_clock_hz.h", purpose);
+    Writer header(f, names, names.path(WordLiteral("clock_hz"), ".h"), purpose);
     const Word guard = names.macro("CLOCK_HZ_H");
     header.linef("#ifndef {}", guard);
     header.linef("#define {}", guard);
@@ -400,9 +400,9 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
     header.comment("Each function gives the rate of one clock in hertz, rounded down, as the chip's registers "
                    "say at the moment of the call; 0 if it does not run. Rates of crystals, of clocks that are fed in "
                    "and of oscillators are nominal. Only reads; may be called at any time, also from an interrupt.");
-    Writer source(f, names, p.text() + "_clock_hz.c", purpose);
-    source.linef("#include \"{}_clock_hz.h\"", p);
-    source.linef("#include \"{}_regs.h\"", p);
+    Writer source(f, names, names.path(WordLiteral("clock_hz"), ".c"), purpose);
+    source.line(names.include(WordLiteral("clock_hz")));
+    source.line(names.include(WordLiteral("regs")));
     source.line();
     const auto define = [&f](Writer& w) {
         RateFunctions functions(w);

@@ -116,17 +116,17 @@ static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>&
 
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
-    const ClockState& cpu = f.rates.clocks[f.device.cpuClock()];
-    Writer w(f, names, names.prefix.text() + "_clocks.c",
+    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
+    Writer w(f, names, names.path(WordLiteral("clocks"), ".c"),
              fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
-    w.linef("#include \"{}_board.h\"", names.prefix);
-    w.linef("#include \"{}_regs.h\"", names.prefix);
+    w.line(names.include(WordLiteral("board")));
+    w.line(names.include(WordLiteral("regs")));
     std::set<int> again;
     for (const ModeSteps& mode : f.image.modes)
         again.insert(mode.again.begin(), mode.again.end());
     for (const NeedIndex need : again)
-        if (hasFiles(f, names, size_t(need)))
-            w.linef("#include \"{}.h\"", names.need(size_t(need)));
+        if (hasFiles(f, names, need))
+            w.line(names.include(size_t(need)));
     w.line();
     // The whole path in one comment, as a colleague would sketch it.
     std::string path;

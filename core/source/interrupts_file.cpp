@@ -194,9 +194,9 @@ void writeClockAlarms(Writer& w, const std::vector<ClockAlarm>& alarms)
 
 SourceFile interruptsSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_interrupts.c", "Interrupt handlers of the needs.");
-    w.linef("#include \"{}_board.h\"", names.prefix);
-    w.linef("#include \"{}_regs.h\"", names.prefix);
+    Writer w(f, names, names.path(WordLiteral("interrupts"), ".c"), "Interrupt handlers of the needs.");
+    w.line(names.include(WordLiteral("board")));
+    w.line(names.include(WordLiteral("regs")));
     const std::vector<InterruptVector> vectors = interruptVectors(f, names);
     std::set<size_t> included;
     std::set<std::string> functions;
@@ -205,7 +205,7 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
             for (const NeedIndex need : {client.need, client.toggled})
                 if (need >= 0 && included.insert(size_t(need)).second) {
                     w.becauseNeed(need);
-                    w.linef("#include \"{}.h\"", names.need(size_t(need)));
+                    w.line(names.include(size_t(need)));
                 }
     w.noCause();
     w.line();

@@ -195,9 +195,29 @@ private:
 
 } // namespace
 
+std::string Names::fileName(const Word& stem, std::string_view ending) const
+{
+    std::string out = stem.text();
+    if (layout.fileNames == ProjectLayout::FileNames::Hyphens)
+        std::replace(out.begin(), out.end(), '_', '-');
+    return out.append(ending);
+}
+
+std::string Names::pathOf(const Word& stem, std::string_view ending) const
+{
+    const std::string& folder = ending == ".h" ? layout.headers : ending == ".c" ? layout.sources : std::string();
+    return folder.empty() ? fileName(stem, ending) : folder + "/" + fileName(stem, ending);
+}
+
+Code Names::includeOf(const Word& stem) const
+{
+    return Code::trusted("#include \"" + fileName(stem, ".h") + "\"");
+}
+
 Names namesFor(const Facts& f, CoreIndex core)
 {
     Names names;
+    names.layout = f.plan.project;
     names.core = core;
     names.prefix = Word::of(f.plan.prefix.empty() ? f.plan.name : f.plan.prefix);
     if (std::find(std::begin(kNoPrefix), std::end(kNoPrefix), names.prefix.text()) != std::end(kNoPrefix))

@@ -16,6 +16,7 @@ struct Names {
     Word PREFIX;             ///< "SLUICE"
     IndexVector<NeedIndex, Word> needs; ///< C name of each need, by index
     CoreIndex core = 0;      ///< whose program is written, into Device::cores
+    ProjectLayout layout;    ///< where its files lie, and how they are spelled
 
     Word macro(const Word& rest) const { return PREFIX + "_" + rest; }
     Word macro(WordLiteral rest) const { return PREFIX + "_" + rest; }
@@ -23,7 +24,20 @@ struct Names {
     Word name(WordLiteral rest) const { return prefix + "_" + rest; }
     Word need(NeedIndex index) const { return name(needs[index]); }
     Word NEED(NeedIndex index) const { return need(index).upper(); }
-    std::string file(NeedIndex index, const char* ending) const { return need(index).text() + ending; }
+
+    /// A file of the program, as it is named in its folder: "sluice_board.h" of "board" and ".h".
+    std::string fileName(const Word& stem, std::string_view ending) const;
+    /// Where it lies below the output folder: "inc/sluice_board.h".
+    std::string path(const Word& rest, std::string_view ending) const { return pathOf(name(rest), ending); }
+    std::string path(NeedIndex index, std::string_view ending) const { return pathOf(need(index), ending); }
+    /// The same of a whole stem, "main".
+    std::string pathOf(const Word& stem, std::string_view ending) const;
+    /// #include "sluice_board.h"
+    Code include(const Word& rest) const { return includeOf(name(rest)); }
+    Code include(NeedIndex index) const { return includeOf(need(index)); }
+
+private:
+    Code includeOf(const Word& stem) const;
 };
 
 /// Names of one core's program: legal C, and such that no two things of what is written are called alike. A need whose

@@ -71,13 +71,13 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     const bool arm = f.device.cores[names.core].architecture == Core::Architecture::ArmM;
     const Code result = waits ? code("enum {}_status", names.prefix) : Code::trusted("void");
 
-    Writer header(f, names, names.file(need, ".h"), summary(f, need));
+    Writer header(f, names, names.path(need, ".h"), summary(f, need));
     header.becauseNeed(need);
     const Word guard = names.NEED(need) + "_H";
     header.linef("#ifndef {}", guard);
     header.linef("#define {}", guard);
     header.line();
-    header.linef("#include \"{}_board.h\"", names.prefix);
+    header.line(names.include(WordLiteral("board")));
     header.line();
     header.comment(
         kind.define
@@ -107,10 +107,10 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     header.line();
     header.linef("#endif /* {} */", guard);
 
-    Writer source(f, names, names.file(need, ".c"), summary(f, need));
+    Writer source(f, names, names.path(need, ".c"), summary(f, need));
     source.becauseNeed(need);
-    source.linef("#include \"{}.h\"", names.need(need));
-    source.linef("#include \"{}_regs.h\"", names.prefix);
+    source.line(names.include(need));
+    source.line(names.include(WordLiteral("regs")));
     source.line();
     if (kind.declareState)
         kind.declareState(source, need);

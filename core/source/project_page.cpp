@@ -164,28 +164,31 @@ void writeBuild(Page& page, const Facts& f, const std::vector<Names>& programs)
     page.line();
     page.table({"core", "flash at", "flash", "RAM at", "RAM"}, rows);
     page.line();
-    const Word& p = programs.front().prefix;
+    const Names& names = programs.front();
+    const Word& p = names.prefix;
+    const auto trustedName = [](std::string file) { return Piece<Language::Markdown>::trusted(std::move(file)); };
     page.line("## Build");
     page.line();
     page.line("By CMake, with ELF, HEX, BIN, a map of the memory and the sizes; or by make:");
     page.line();
-    page.linef("    cmake -B build -DCMAKE_TOOLCHAIN_FILE={}_toolchain.cmake && cmake --build build", p);
+    page.linef("    cmake -B build -DCMAKE_TOOLCHAIN_FILE={} && cmake --build build",
+               trustedName(names.pathOf(names.name(WordLiteral("toolchain")), ".cmake")));
     page.line("    make");
     page.line();
-    page.linef(
-        "`-DCMAKE_BUILD_TYPE=MinSizeRel`, or `make OPTIMISE=-Os`, makes it smaller. `{0}.gdb` has commands for the "
-        "GNU debugger:",
-        p);
+    page.linef("`-DCMAKE_BUILD_TYPE=MinSizeRel`, or `make OPTIMISE=-Os`, makes it smaller. `{0}` has commands for the "
+               "GNU debugger:",
+               trustedName(names.pathOf(p, ".gdb")));
     page.linef(
         "`{0}_load` writes the program to the chip and stops at `main`; `{0}_NEED_show` prints a need's registers.", p);
-    page.linef("`{0}_verify()` of `{0}_verify.h` names the first register that does not hold what the plan says.", p);
+    page.linef("`{0}_verify()` of `{1}` names the first register that does not hold what the plan says.", p,
+               trustedName(names.path(WordLiteral("verify"), ".h")));
 }
 
 } // namespace
 
 SourceFile projectPage(const Facts& f, const std::vector<Names>& programs)
 {
-    Page page(programs.front().prefix.text() + "_project.md");
+    Page page(programs.front().path(WordLiteral("project"), ".md"));
     page.linef("# {}", markdownText(f.plan.name));
     page.line();
     page.linef("{}", markdownText(headText(f, "An overview of the project.")));

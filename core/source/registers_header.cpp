@@ -144,7 +144,7 @@ void writeDecimalConversion(Writer& w)
 
 SourceFile registersHeader(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_regs.h",
+    Writer w(f, names, names.path(WordLiteral("regs"), ".h"),
              "Registers of the blocks that this plan uses: a struct and named bits for each.");
     const Word guard = names.macro("REGS_H");
     w.linef("#ifndef {0}", guard);

@@ -32,6 +32,14 @@ void seal(SourceFile& file)
     }
 }
 
+/// The compiler's options with the folder of the headers, where that is not the folder of the sources.
+std::vector<std::string> withHeaders(std::vector<std::string> options, const ProjectLayout& layout)
+{
+    if (layout.headers != layout.sources)
+        options.push_back("-I" + (layout.headers.empty() ? std::string(".") : layout.headers));
+    return options;
+}
+
 std::vector<SourceFile> program(const Facts& f, const Names& names)
 {
     std::vector<SourceFile> files{boardHeader(f, names), boardSource(f, names), registersHeader(f, names)};
@@ -61,6 +69,7 @@ Source makeSource(const Facts& f)
 {
     Source out;
     out.plan = commentText(f.plan.name);
+    out.lineEnds = f.plan.project.lineEnds;
     if (!f.device.canBeWritten())
         return out;
     std::vector<Names> programs;
@@ -74,9 +83,9 @@ Source makeSource(const Facts& f)
             out.files.push_back(std::move(file));
         const Core& facts = f.device.cores[core];
         Source::Program built{facts.toolPrefix + "gcc",
-                              compilerOptions(facts),
+                              withHeaders(compilerOptions(facts), f.plan.project),
                               {},
-                              names.prefix.text() + ".ld",
+                              names.pathOf(names.prefix, ".ld"),
                               names.prefix.text() + ".elf"};
         for (std::size_t i = first; i < out.files.size(); ++i)
             if (out.files[i].name.ends_with(".c"))
@@ -92,7 +101,9 @@ Source makeSource(const Facts& f)
             std::sort(built.units.begin(), built.units.end());
         commands.push_back(fmt::format("{} {} -nostdlib -T {} -o {} {} -lgcc", shellWord(built.compiler).text(),
                                        words(built.options), built.linkerScript, built.output,
-                                       f.device.cores.size() > 1 ? words(built.units) : "*.c"));
+                                       f.device.cores.size() > 1        ? words(built.units)
+                                       : f.plan.project.sources.empty() ? "*.c"
+                                                                        : f.plan.project.sources + "/*.c"));
         out.programs.push_back(std::move(built));
         programs.push_back(names);
     }

@@ -22,7 +22,7 @@ struct SourceLine {
 };
 
 struct SourceFile {
-    std::string name; ///< relative to the output folder, no folders in it
+    std::string name; ///< relative to the output folder: "sluice_board.h", "inc/sluice_board.h"
     /// Generated files are written again each time; the user's own are only created when missing.
     enum class Owner { Generated, User } owner = Owner::Generated;
     std::vector<SourceLine> lines;
@@ -38,6 +38,7 @@ struct SourceFile {
 struct Source {
     std::string plan;   ///< the plan's name
     std::string prefix; ///< "sluice"
+    ProjectLayout::LineEnds lineEnds = ProjectLayout::LineEnds::AsFound;
     std::vector<SourceFile> files;
     /// One core's program: what the compiler is given.
     struct Program {

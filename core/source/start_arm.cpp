@@ -11,7 +11,7 @@ void writeArmStart(Writer& w)
     const Names& names = w.names;
     const Word& p = names.prefix;
     if (!f.image.modes.empty() && w.names.core == 0)
-        w.linef("#include \"{}_board.h\"", names.prefix);
+        w.line(names.include(WordLiteral("board")));
     w.line("#include <stddef.h>");
     w.line("#include <stdint.h>");
     w.line();

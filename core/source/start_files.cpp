@@ -78,7 +78,7 @@ void writeMemoryFunctions(Writer& w)
 SourceFile startSource(const Facts& f, const Names& names)
 {
     const Core& core = f.device.cores[names.core];
-    Writer w(f, names, names.prefix.text() + "_start.c",
+    Writer w(f, names, names.path(WordLiteral("start"), ".c"),
              fmt::format("Start-up of the {}: vector table, memory, then main.", core.name));
     if (core.architecture == Core::Architecture::ArmM)
         writeArmStart(w);
@@ -113,9 +113,9 @@ void writeStackUsed(Writer& w)
 /// What the other files need of the core itself, whoever starts it.
 SourceFile coreSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_core.c",
+    Writer w(f, names, names.path(WordLiteral("core"), ".c"),
              fmt::format("Interrupts and waiting of the {}.", f.device.cores[names.core].name));
-    w.linef("#include \"{}_board.h\"", names.prefix);
+    w.line(names.include(WordLiteral("board")));
     writeInterruptHold(w);
     writeCoreWait(w);
     writeStackUsed(w);
@@ -133,7 +133,7 @@ std::uint32_t retainedRam(const Facts& f, const Core& core)
 
 SourceFile linkerScript(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + ".ld",
+    Writer w(f, names, names.pathOf(names.prefix, ".ld"),
              fmt::format("Memory of the {}.", f.device.cores.size() > 1
                                                   ? f.device.cores[names.core].name + " on " + f.device.name
                                                   : f.device.name));
@@ -205,15 +205,17 @@ SourceFile linkerScript(const Facts& f, const Names& names)
 
 SourceFile mainFile(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.core == 0 ? "main.c" : fmt::format("main_{}.c", Word::of(f.device.cores[names.core].id)),
+    Writer w(f, names,
+             names.pathOf(
+                 names.core == 0 ? Word(WordLiteral("main")) : "main_" + Word::of(f.device.cores[names.core].id), ".c"),
              "The application.", SourceFile::Owner::User);
     std::vector<NeedIndex> starts, later;
     for (const NeedIndex n : f.plan.needs.indices())
         if (hasFiles(f, names, n) && hasStart(f, n))
             (sourceOf(f.plan.needs[n].kind).startedLater.empty() ? starts : later).push_back(NeedIndex(int(n)));
-    w.linef("#include \"{}_board.h\"", names.prefix);
+    w.line(names.include(WordLiteral("board")));
     for (const NeedIndex need : starts)
-        w.linef("#include \"{}.h\"", names.need(size_t(need)));
+        w.line(names.include(size_t(need)));
     w.line();
     w.line("int main(void)");
     w.line("{");

@@ -12,8 +12,8 @@ void writeRiscVStart(Writer& w)
     const Core& core = f.device.cores[names.core];
     const Word& p = names.prefix;
     if (!f.image.modes.empty() && names.core == 0)
-        w.linef("#include \"{}_board.h\"", p);
-    w.linef("#include \"{}_regs.h\"", p);
+        w.line(names.include(WordLiteral("board")));
+    w.line(names.include(WordLiteral("regs")));
     w.line("#include <stddef.h>");
     w.line();
     const std::vector<Word> table = declareStart(w, {WordLiteral("entry"), WordLiteral("reset"), WordLiteral("trap")});

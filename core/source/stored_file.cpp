@@ -56,9 +56,9 @@ std::optional<SourceFile> storedSource(const Facts& f, const Names& names)
     const std::vector<StoredPlace> places = storedPlaces(f.device, f.plan);
     if (places.empty())
         return std::nullopt;
-    Writer w(f, names, names.prefix.text() + "_nonvolatile.c",
+    Writer w(f, names, names.path(WordLiteral("nonvolatile"), ".c"),
              "Settings in non-volatile memory, programmed together with the code.");
-    w.linef("#include \"{}_board.h\"", names.prefix);
+    w.line(names.include(WordLiteral("board")));
     for (const StoredPlace& place : places) {
         const StoredWord& word = *place.word;
         const auto type = typeOf(word.width);

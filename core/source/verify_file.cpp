@@ -67,7 +67,7 @@ std::vector<SourceFile> verifyFiles(const Facts& f, const Names& names)
         return {};
     const Word& p = names.prefix;
     const char* purpose = "Compares registers with the plan, on the target.";
-    Writer header(f, names, p.text() + "_verify.h", purpose);
+    Writer header(f, names, names.path(WordLiteral("verify"), ".h"), purpose);
     const Word guard = names.macro("VERIFY_H");
     header.linef("#ifndef {}", guard);
     header.linef("#define {}", guard);
@@ -79,9 +79,9 @@ std::vector<SourceFile> verifyFiles(const Facts& f, const Names& names)
     header.line();
     header.linef("#endif /* {} */", guard);
 
-    Writer source(f, names, p.text() + "_verify.c", purpose);
-    source.linef("#include \"{}_verify.h\"", p);
-    source.linef("#include \"{}_regs.h\"", p);
+    Writer source(f, names, names.path(WordLiteral("verify"), ".c"), purpose);
+    source.line(names.include(WordLiteral("verify")));
+    source.line(names.include(WordLiteral("regs")));
     source.line();
     source.line("#include <stddef.h>");
     source.line();

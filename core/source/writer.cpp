@@ -21,6 +21,7 @@ Writer::Writer(const Facts& f, const Names& n, std::string fileName, std::string
 {
     file_.name = std::move(fileName);
     file_.owner = owner;
+    notice(f.plan.project.notice);
     if (owner == SourceFile::Owner::Generated) {
         comment(headText(f, purpose));
         line(cComment(sealLine(commentText(f.plan.name))));
@@ -29,6 +30,17 @@ Writer::Writer(const Facts& f, const Names& n, std::string fileName, std::string
                             f.plan.name));
     }
     line();
+}
+
+void Writer::notice(const std::string& text)
+{
+    if (text.empty())
+        return;
+    const std::vector<std::string> rows = splitted(text, '\n');
+    for (size_t i = 0; i < rows.size(); ++i) {
+        const std::string row = commentText(rows[i]);
+        add((i == 0 ? "/* " : row.empty() ? " *" : " * ") + row + (i + 1 == rows.size() ? " */" : ""));
+    }
 }
 
 void Writer::add(std::string text)

@@ -49,6 +49,7 @@ public:
 
 private:
     void add(std::string text);
+    void notice(const std::string& text); ///< the user's own, line by line
 
     SourceFile file_;
     int trace_ = -1;

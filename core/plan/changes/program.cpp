@@ -66,6 +66,33 @@ std::string SetLeftOut::words(const Plan& before) const
     return "left out of the project: " + arrow(words(before.leftOut), words(parts));
 }
 
+Outcome SetProject::apply(Plan& plan) const
+{
+    plan.project = layout;
+    return {};
+}
+
+Change SetProject::undo(const Plan& before) const
+{
+    return SetProject{before.project};
+}
+
+std::string SetProject::words(const Plan& before) const
+{
+    std::vector<std::string> rows;
+    for (const LayoutSetting& setting : layoutSettings()) {
+        const auto words = [&setting](const ProjectLayout& layout) {
+            const std::string text = setting.text(layout);
+            return !text.empty()             ? splitted(text, '\n').front()
+                   : setting.choices.empty() ? std::string("nothing")
+                                             : setting.choices.front();
+        };
+        if (setting.text(before.project) != setting.text(layout))
+            rows.push_back(fmt::format("{}: {}", setting.title, arrow(words(before.project), words(layout))));
+    }
+    return rows.empty() ? "the project's layout" : joined(rows, "; ");
+}
+
 Outcome SetStored::apply(Plan& plan) const
 {
     setOrErase(plan.stored, setting, value);

@@ -1,0 +1,138 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/project_layout.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+constexpr std::size_t kLongestFolder = 100, kLongestNotice = 2000;
+
+/// A folder below the output folder, with slashes: letters, digits, "_", "-" and ".", so that it means nothing special
+/// to a shell, to make or to CMake, and leads nowhere else.
+Outcome checkFolder(std::string_view text)
+{
+    const auto wrong = [&text](std::string_view why) {
+        return problemOf(fmt::format("\"{}\" {}. Name a folder inside the output folder: \"src\" or \"firmware/src\".",
+                                     printable(text), why));
+    };
+    if (text.size() > kLongestFolder)
+        return wrong("is too long");
+    for (const std::string& part : splitted(text, '/')) {
+        if (part.empty())
+            return wrong("has an empty part");
+        if (part.front() == '.' || part.front() == '-')
+            return wrong("has a part that begins with a dot or a hyphen");
+        if (!std::all_of(part.begin(), part.end(), [](char c) {
+                return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' ||
+                       c == '-' || c == '.';
+            }))
+            return wrong("has a character other than letters, digits, \"_\", \"-\" and \".\"");
+    }
+    if (const std::string first = splitted(text, '/').front(); first == "build" || first == "build-make")
+        return wrong("is where the build puts its results");
+    return {};
+}
+
+Outcome setFolder(std::string& folder, std::string_view text)
+{
+    std::string named(trimmed(text));
+    while (named.ends_with('/'))
+        named.pop_back();
+    if (!named.empty())
+        if (Outcome legal = checkFolder(named); !legal)
+            return legal;
+    folder = named;
+    return {};
+}
+
+/// A value of an enumeration whose texts stand in its order.
+template <typename Value>
+Outcome setChoice(Value& value, const std::vector<std::string>& choices, std::string_view text)
+{
+    if (text.empty()) {
+        value = Value{};
+        return {};
+    }
+    const auto found = std::find(choices.begin(), choices.end(), text);
+    if (found == choices.end())
+        return problemOf(fmt::format("\"{}\" is not possible; use {}.{}", printable(text), listed(choices),
+                                     didYouMean(std::string(text), choices)));
+    value = Value(int(found - choices.begin()));
+    return {};
+}
+
+template <typename Value> std::string choiceText(Value value, const std::vector<std::string>& choices)
+{
+    return value == Value{} ? std::string() : choices[std::size_t(value)];
+}
+
+const std::vector<std::string> kFileNames{"underscores", "hyphens"};
+const std::vector<std::string> kLineEnds{"as found", "LF", "CRLF"};
+
+Outcome setNotice(ProjectLayout& layout, std::string_view text)
+{
+    if (text.size() > kLongestNotice)
+        return problemOf(fmt::format("is longer than {} characters.", kLongestNotice));
+    std::string lines = withLineFeeds(text);
+    while (!lines.empty() && (lines.back() == '\n' || lines.back() == ' '))
+        lines.pop_back();
+    layout.notice = std::move(lines);
+    return {};
+}
+
+} // namespace
+
+const std::vector<LayoutSetting>& layoutSettings()
+{
+    static const std::vector<LayoutSetting> all{
+        {"sources_in",
+         "C sources in",
+         "Folder of the C sources, below the output folder.",
+         {},
+         [](const ProjectLayout& l) { return l.sources; },
+         [](ProjectLayout& l, std::string_view text) { return setFolder(l.sources, text); }},
+        {"headers_in",
+         "Headers in",
+         "Folder of the headers, below the output folder.",
+         {},
+         [](const ProjectLayout& l) { return l.headers; },
+         [](ProjectLayout& l, std::string_view text) { return setFolder(l.headers, text); }},
+        {"file_names", "File names with", "How the words of a file's name are joined.", kFileNames,
+         [](const ProjectLayout& l) { return choiceText(l.fileNames, kFileNames); },
+         [](ProjectLayout& l, std::string_view text) { return setChoice(l.fileNames, kFileNames, text); }},
+        {"line_ends", "Lines end with", "As found: a file keeps the line ends that it has, and a new one gets LF.",
+         kLineEnds, [](const ProjectLayout& l) { return choiceText(l.lineEnds, kLineEnds); },
+         [](ProjectLayout& l, std::string_view text) { return setChoice(l.lineEnds, kLineEnds, text); }},
+        {"notice",
+         "Notice",
+         "Text above each generated file, for example a copyright and a license.",
+         {},
+         [](const ProjectLayout& l) { return l.notice; },
+         setNotice},
+    };
+    return all;
+}
+
+const LayoutSetting* layoutSetting(std::string_view key)
+{
+    for (const LayoutSetting& setting : layoutSettings())
+        if (setting.key == key)
+            return &setting;
+    return nullptr;
+}
+
+std::vector<std::string> layoutKeys()
+{
+    std::vector<std::string> keys;
+    for (const LayoutSetting& setting : layoutSettings())
+        keys.push_back(setting.key);
+    return keys;
+}
+
+} // namespace bindrel
