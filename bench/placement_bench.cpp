@@ -130,7 +130,7 @@ Device largeChip(std::mt19937& random)
             for (int set = 0; set < 3; ++set) {
                 const int first = int(random() % (512 - signals.size()));
                 for (size_t s = 0; s < signals.size(); ++s) {
-                    d.pads[size_t(first) + s].routes.push_back(int(d.routes.size()));
+                    d.pads[PadIndex(size_t(first) + s)].routes.push_back(int(d.routes.size()));
                     d.routes.push_back(
                         {first + int(s), int(d.instances.size()), int(s), Route::Mechanism::GroupRemap, -1, {}, -1});
                 }

@@ -49,7 +49,7 @@ Table clockTable(const Snapshot& s)
 Table limitTable(const Snapshot& s)
 {
     Table table{{"clock", "rate", "min", "max", "head_room", "because"}, {}};
-    std::vector<std::pair<Ratio, size_t>> order;
+    std::vector<std::pair<Ratio, ClockIndex>> order;
     for (const ClockIndex i : s.rates.clocks.indices())
         if (const auto room = headRoom(s.rates.clocks[i]); room && isSet(*s.device, s.rates, int(i)))
             order.emplace_back(*room, i);
@@ -165,11 +165,11 @@ Table currentTable(const Snapshot& s)
     const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads);
     using What = SupplyCurrent::Row::What;
     for (const SupplyCurrent::Row& row : current.rows) {
-        const PadIndex i = size_t(row.index);
-        table.rows.push_back({row.what == What::Core       ? s.device->cores[i].id
-                              : row.what == What::Clock    ? s.device->clocks[i].id
-                              : row.what == What::Instance ? s.device->instances[i].name
-                                                           : s.device->pads[i].name,
+        const int i = row.index;
+        table.rows.push_back({row.what == What::Core       ? s.device->cores[CoreIndex(i)].id
+                              : row.what == What::Clock    ? s.device->clocks[ClockIndex(i)].id
+                              : row.what == What::Instance ? s.device->instances[InstanceIndex(i)].name
+                                                           : s.device->pads[PadIndex(i)].name,
                               row.what == What::Core       ? "core"
                               : row.what == What::Clock    ? "clock"
                               : row.what == What::Instance ? "instance"

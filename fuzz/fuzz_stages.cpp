@@ -104,7 +104,7 @@ std::string goalValue(const GoalSpec& goal, const Plan& plan, FuzzedDataProvider
     if (goal.type == GoalSpec::Type::Choice && !goal.choices.empty())
         return goal.choices[draw.ConsumeIntegralInRange<std::size_t>(0, goal.choices.size() - 1)];
     if (goal.type == GoalSpec::Type::Name && !plan.needs.empty())
-        return plan.needs[draw.ConsumeIntegralInRange<std::size_t>(0, plan.needs.size() - 1)].id;
+        return plan.needs[NeedIndex(draw.ConsumeIntegralInRange<std::size_t>(0, plan.needs.size() - 1))].id;
     if (goal.type == GoalSpec::Type::Text)
         return draw.ConsumeRandomLengthString(24);
     static constexpr std::array kUnits{"Hz", "kHz", "MHz", "ns", "us", "ms", "s", "%", "ppm", "V", ""};
@@ -148,10 +148,10 @@ std::optional<Change> changeOf(const Snapshot& s, FuzzedDataProvider& draw)
         if (instance < 0 || device.blockOf(instance).registers.empty())
             return std::nullopt;
         const Block& block = device.blockOf(instance);
-        const Register& reg = block.registers[draw.ConsumeIntegralInRange<std::size_t>(0, block.registers.size() - 1)];
+        const Register& reg = block.registers[RegisterIndex(draw.ConsumeIntegralInRange<std::size_t>(0, block.registers.size() - 1))];
         if (reg.fields.empty())
             return std::nullopt;
-        const Field& field = reg.fields[draw.ConsumeIntegralInRange<std::size_t>(0, reg.fields.size() - 1)];
+        const Field& field = reg.fields[FieldIndex(draw.ConsumeIntegralInRange<std::size_t>(0, reg.fields.size() - 1))];
         return SetOverride{need.id, reg.name + "." + field.name, std::to_string(draw.ConsumeIntegral<std::uint16_t>())};
     }
     case 6:
@@ -159,7 +159,7 @@ std::optional<Change> changeOf(const Snapshot& s, FuzzedDataProvider& draw)
     case 7: {
         Binding binding = need.binding;
         binding.instance =
-            device.instances[draw.ConsumeIntegralInRange<std::size_t>(0, device.instances.size() - 1)].name;
+            device.instances[InstanceIndex(draw.ConsumeIntegralInRange<std::size_t>(0, device.instances.size() - 1))].name;
         return SetBinding{need.id, binding};
     }
     case 8:

@@ -55,7 +55,7 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
     if (!need)
         return;
     addHeading(menu, QString::fromStdString(need->title).replace('&', "&&"));
-    const BoundNeed& bound = s.bindings.needs[int(need - s.plan.needs.data())];
+    const BoundNeed& bound = s.bindings.needs[NeedIndex(int(need - s.plan.needs.data()))];
     if (bound.state != BoundNeed::State::Bound)
         addEntryTo(menu, "Bind the selected need");
     if (!need->binding.empty())

@@ -259,7 +259,7 @@ void BuildPanel::end(bool crashed, int code)
     if (succeeded) {
         std::vector<MemoryBars::Row> rows;
         for (size_t i = 0; i < snapshot_->source().programs.size(); ++i) {
-            const Core& core = snapshot_->device->cores[CoreIndex(int(i))];
+            const Core& core = snapshot_->device->cores[int(i)];
             const std::string prefix = namesFor(snapshot_->facts(), CoreIndex(int(i))).prefix.text();
             QString elf = folder_ + "/" + buildFolder_ + "/" + QString::fromStdString(prefix) + ".elf";
             // Another compiler than the first core's builds in a folder of its own.

@@ -58,7 +58,7 @@ struct ChipLayout {
     QRectF hole;         ///< a part of the middle without balls, where the name can stand; null when there is none
     std::vector<std::pair<QString, QPointF>> rulers; ///< names of a grid's rows and columns
     QRectF bounds;
-    std::vector<Pin> pins; ///< as Package::pins
+    IndexVector<PinIndex, Pin> pins; ///< as Package::pins
     std::vector<Card> cards;
     std::vector<Wire> wires;
 

@@ -250,7 +250,7 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
     return out;
 }
 
-void ChipView::chooseAccessibleItem(PinIndex item)
+void ChipView::chooseAccessibleItem(int item)
 {
     if (!document_.isOpen())
         return;

@@ -116,7 +116,7 @@ static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>&
 
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
-    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
+    const ClockState& cpu = f.rates.clocks[f.device.cpuClock()];
     Writer w(f, names, names.path(WordLiteral("clocks"), ".c"),
              fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.line(names.include(WordLiteral("board")));

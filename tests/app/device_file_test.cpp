@@ -62,8 +62,8 @@ private Q_SLOTS:
         w_->showStation(Station::Wiring);
         w_->view().select({Place::Kind::Need, "line", {}});
         shortcut(QKeySequence("Ctrl+B"));
-        QTRY_VERIFY(!now().plan.needs[0].binding.pads.empty());
-        COMPARE_TEXT(now().plan.needs[0].binding.pads.at("tx"), "A0");
+        QTRY_VERIFY(!now().plan.needs.front().binding.pads.empty());
+        COMPARE_TEXT(now().plan.needs.front().binding.pads.at("tx"), "A0");
         for (const Station station :
              {Station::Clocks, Station::Tuning, Station::Source, Station::Rehearsal, Station::Wiring}) {
             w_->showStation(station);

@@ -193,7 +193,7 @@ private Q_SLOTS:
             COMPARE_TEXT(planText(now().plan), QString::fromStdString(before));
         }
         // A net typed into the sheet for the pad of the UART's transmit.
-        const std::string pad = now().plan.needs[0].binding.pads.at("tx");
+        const std::string pad = now().plan.needs.front().binding.pads.at("tx");
         QString text = QString::fromStdString(textOf(dir_->filePath("pins.csv").toStdString()));
         QStringList lines = text.split("\r\n");
         for (QString& line : lines)
@@ -300,7 +300,7 @@ private Q_SLOTS:
         QVERIFY(!uart.empty());
         bindAll(1);
         show(uart);
-        const InstanceIndex instance = now().bindings.needs[0].instance;
+        const InstanceIndex instance = now().bindings.needs.front().instance;
         const FieldRef parity = now().device->roleField(instance, "parity");
         QVERIFY(parity.valid());
         const std::uint32_t even = now().image.codeOf(*now().device, parity);
@@ -318,8 +318,8 @@ private Q_SLOTS:
         w_->view().select({Place::Kind::Need, uart, {}});
         shortcut(QKeySequence("Ctrl+D"));
         QCOMPARE(now().plan.needs.size(), 2u);
-        COMPARE_TEXT(goalText(now().plan.needs[1], "baud"),
-                     QString::fromStdString(goalText(now().plan.needs[0], "baud")));
+        COMPARE_TEXT(goalText(now().plan.needs[NeedIndex(1)], "baud"),
+                     QString::fromStdString(goalText(now().plan.needs.front(), "baud")));
         bindAll(2);
         backToTheBeginning();
     }

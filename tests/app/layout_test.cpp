@@ -35,7 +35,7 @@ class LayoutTest : public QObject {
         std::iota(places.begin(), places.end(), size_t(0));
         std::shuffle(places.begin(), places.end(), std::mt19937(seed));
         for (PadIndex p = 0; p < int(device.pads.size()) && p < pins; ++p)
-            package.pins[places[p]] = {package.pins[places[p]].number, PackagePin::Kind::Pad, int(p),
+            package.pins[PinIndex(places[p])] = {package.pins[PinIndex(places[p])].number, PackagePin::Kind::Pad, int(p),
                                        device.pads[p].name};
         device.package = package;
         work.device = std::make_shared<const Device>(device);
@@ -131,7 +131,7 @@ private Q_SLOTS:
             LoadedPlan work = demo();
             for (Need& need : work.plan.needs)
                 if (need.kind == "gpio")
-                    need.binding.pads["pin"] = work.device->pads[random() % work.device->pads.size()].name;
+                    need.binding.pads["pin"] = work.device->pads[PadIndex(random() % work.device->pads.size())].name;
             checkLayout(*run(work));
         }
     }

@@ -116,8 +116,8 @@ private Q_SLOTS:
         const QStringList entries = menuAt(w_->wiring()->chip(), pin("PA3"), "Add a need here\u2026");
         QVERIFY2(entries.contains("Copy \"PA3\""), qPrintable(entries.join(", ")));
         QCOMPARE(now().plan.needs.size(), size_t(1));
-        QCOMPARE(now().plan.needs[0].title, std::string("LED"));
-        QCOMPARE(now().plan.needs[0].binding.pads.at("pin"), std::string("PA3"));
+        QCOMPARE(now().plan.needs.front().title, std::string("LED"));
+        QCOMPARE(now().plan.needs.front().binding.pads.at("pin"), std::string("PA3"));
         // Where nobody has a part, the pad says whose it is: the picture has room for that.
         QVERIFY(w_->wiring()->chip()->layoutShown().bounds.left() <=
                 w_->wiring()->chip()->layoutShown().body.left() - ChipLayout::kLabelLength);

@@ -391,18 +391,18 @@ private Q_SLOTS:
                 break;
             case 2:
                 if (!plan.needs.empty())
-                    document_->apply(editOf("", RemoveNeed{plan.needs[random() % plan.needs.size()].id}));
+                    document_->apply(editOf("", RemoveNeed{plan.needs[NeedIndex(random() % plan.needs.size())].id}));
                 break;
             case 3:
                 if (!plan.needs.empty())
-                    document_->apply(editOf("", SetBinding{plan.needs[random() % plan.needs.size()].id, {}}));
+                    document_->apply(editOf("", SetBinding{plan.needs[NeedIndex(random() % plan.needs.size())].id, {}}));
                 break;
             case 4:
                 document_->apply(editOf("", SetClock{"SYS", InputDecision{random() % 2 ? "HFI" : "HFX"}}));
                 break;
             default:
                 if (!plan.needs.empty())
-                    view_->select({Place::Kind::Need, plan.needs[random() % plan.needs.size()].id, {}});
+                    view_->select({Place::Kind::Need, plan.needs[NeedIndex(random() % plan.needs.size())].id, {}});
             }
             const int needs = int(document_->snapshot().plan.needs.size());
             form.showNeed(needs ? int(random() % unsigned(needs)) : -1);

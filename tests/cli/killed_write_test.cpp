@@ -30,14 +30,14 @@ std::vector<Case> cases()
     if (all.needs.size() > 3)
         all.needs.erase(all.needs.begin() + 3, all.needs.end());
     all.holds.clear();
-    const std::string first = all.needs[0].id, second = all.needs[1].id;
+    const std::string first = all.needs.front().id, second = all.needs[NeedIndex(1)].id;
     Plan removed = all, renamed = all, prefix = all, changed = all;
     removed.needs.erase(removed.needs.begin());
-    renamed.needs[0].id = renamed.needs[0].id + "-anew";
-    renamed.needs[0].title += " anew";
+    renamed.needs.front().id = renamed.needs.front().id + "-anew";
+    renamed.needs.front().title += " anew";
     prefix.prefix = "other";
     changed.needs.erase(changed.needs.begin() + 1);
-    changed.needs[0].title = "Quite another title";
+    changed.needs.front().title = "Quite another title";
     // Backwards as well: what was parked comes home.
     return {{"removed", all, removed}, {"comes back", removed, all}, {"renamed", all, renamed},
             {"prefix", all, prefix},   {"changed", all, changed},    {"another", removed, changed}};

@@ -151,20 +151,20 @@ private Q_SLOTS:
                     continue;
                 ++placed;
                 std::set<std::string> on;
-                for (const auto& [signal, pad] : plan->needs[0].binding.pads)
+                for (const auto& [signal, pad] : plan->needs.front().binding.pads)
                     on.insert(pad);
-                QVERIFY(on == (std::set<std::string>{a.name, b.name}) && !plan->needs[0].binding.instance.empty());
+                QVERIFY(on == (std::set<std::string>{a.name, b.name}) && !plan->needs.front().binding.instance.empty());
                 QVERIFY(plan->holds.empty());
             }
         QVERIFY2(placed > 6, qPrintable(QString::number(placed)));
-        QVERIFY(!add("uart on " + work.device->pads[0].name + "/" + work.device->pads[1].name + "/" +
-                     work.device->pads[2].name));
+        QVERIFY(!add("uart on " + work.device->pads[PadIndex(0)].name + "/" + work.device->pads[PadIndex(1)].name + "/" +
+                     work.device->pads[PadIndex(2)].name));
     }
 
     void whatIsNotUnderstoodIsNamed()
     {
         const LoadedPlan work = demo();
-        const std::string need = work.plan.needs[0].id;
+        const std::string need = work.plan.needs.front().id;
         QVERIFY(refused(work, "x").contains("WHAT=VALUE"));
         QVERIFY(refused(work, "SYSS=3").contains("\"SYS\""));
         QVERIFY(refused(work, need + ".nothing=3").contains("no goal and no signal"));

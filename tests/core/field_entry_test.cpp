@@ -232,7 +232,7 @@ private Q_SLOTS:
         const Block& block = s->device->blockOf(divider.instance);
         bool any = false;
         for (const RegisterIndex r : block.registers.indices())
-            for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
+            for (const FieldIndex f : block.registers[r].fields.indices())
                 if (const Field& field = block.registers[r].fields[f]; field.access == Field::Access::ReadOnly) {
                     any = true;
                     const Expected<FieldEntry> entry =

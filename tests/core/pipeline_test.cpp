@@ -23,7 +23,7 @@ class PipelineTest : public QObject {
                 work = with(std::move(work), SetClock{d.clocks[clock].id, choices[random() % choices.size()]});
         }
         for (unsigned k = random() % 6; k > 0; --k) {
-            Need& need = work.plan.needs[random() % work.plan.needs.size()];
+            Need& need = work.plan.needs[NeedIndex(random() % work.plan.needs.size())];
             const KindSpec* kind = findKind(need.kind);
             if (kind->goals.empty())
                 continue;
@@ -36,10 +36,10 @@ class PipelineTest : public QObject {
                 work.plan = *next;
         }
         for (unsigned k = random() % 4; k > 0; --k) {
-            Need& need = work.plan.needs[random() % work.plan.needs.size()];
+            Need& need = work.plan.needs[NeedIndex(random() % work.plan.needs.size())];
             for (auto& [signal, pad] : need.binding.pads)
                 if (random() % 3 == 0)
-                    pad = d.pads[random() % d.pads.size()].name;
+                    pad = d.pads[PadIndex(random() % d.pads.size())].name;
         }
         work.plan.range = random() % 3 ? "R1" : "R2";
         return work;
@@ -190,9 +190,9 @@ private Q_SLOTS:
         QCOMPARE(s->bindings.count(BoundNeed::State::Open), 500);
         QVERIFY(!bindAllOpen(*work.device, *work.board, work.plan).ok());
         LoadedPlan odd = demo();
-        odd.plan.needs[0].kind = "no such kind";
-        odd.plan.needs[1].binding.instance = "NOPE";
-        odd.plan.needs[2].binding.pads["scl"] = "NOPE";
+        odd.plan.needs.front().kind = "no such kind";
+        odd.plan.needs[NeedIndex(1)].binding.instance = "NOPE";
+        odd.plan.needs[NeedIndex(2)].binding.pads["scl"] = "NOPE";
         odd.plan.clocks["BUS1"] = InputDecision{"banana"};
         odd.plan.clocks["NOPE"] = clockSaid("1");
         odd.plan.range = "R77";

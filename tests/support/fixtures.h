@@ -147,7 +147,7 @@ inline LoadedPlan fullPlan()
     return work;
 }
 
-inline int needIndex(const Plan& plan, const std::string& id)
+inline NeedIndex needIndex(const Plan& plan, const std::string& id)
 {
     for (const NeedIndex i : plan.needs.indices())
         if (plan.needs[i].id == id)

@@ -95,7 +95,7 @@ private:
                 keep(rate);
             return;
         }
-        const ClockNode& node = device_.clocks[chain[at]];
+        const ClockNode& node = device_.clocks[ClockIndex(chain[at])];
         const auto go = [&](double factor) {
             if (fraction >= 0)
                 gathered_.push_back(factor), down(chain, at + 1, rate, fraction, after * factor), gathered_.pop_back();
@@ -118,13 +118,13 @@ private:
 
     void settle(const std::vector<int>& chain, size_t at, double rate, double after)
     {
-        const ClockNode& node = device_.clocks[chain[at]];
+        const ClockNode& node = device_.clocks[ClockIndex(chain[at])];
         // What would be right, and where a limit on the way begins.
         std::vector<double> ideals{wanted_ / (rate * after) * double(node.unit)};
         double gathered = 1;
         for (size_t k = 0; k <= gathered_.size(); ++k) {
             gathered *= k == 0 ? 1 : gathered_[k - 1];
-            const RateLimit limit = limitIn(device_, device_.clocks[chain[at + k]], range_);
+            const RateLimit limit = limitIn(device_, device_.clocks[ClockIndex(chain[at + k])], range_);
             for (const std::optional<Frequency>& end : {limit.min, limit.max})
                 if (end)
                     for (const double by :

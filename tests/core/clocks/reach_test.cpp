@@ -105,7 +105,7 @@ SmallTree randomTree(std::mt19937& random)
     if (!pick(0, 2))
         nodes.back().limit.relative.push_back({7, Rational(pick(1, 3), 2), false, {}});
     if (!pick(0, 3))
-        nodes[8].limit.relative.push_back({10, Rational(pick(1, 4)), true, {}});
+        nodes[ClockIndex(8)].limit.relative.push_back({10, Rational(pick(1, 4)), true, {}});
     ClockNode& k2 = add("K2", ClockNode::Type::Divide, "kernel"); // 11
     from(k2, 5);
     factors(k2, {1, 2, 3});
@@ -266,7 +266,7 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
     const std::function<void(size_t)> assign = [&](size_t at) {
         if (at == open.size())
             return consider();
-        const ClockNode& node = d.clocks[open[at]];
+        const ClockNode& node = d.clocks[ClockIndex(open[at])];
         const auto set = [&](ClockDecision decision) {
             plan.clocks[node.id] = std::move(decision);
             assign(at + 1);

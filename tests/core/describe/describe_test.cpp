@@ -43,7 +43,7 @@ class DescribeTest : public QObject {
                     roleOf.emplace(std::pair{int(role.reg), int(role.field)}, name);
                 for (const RegisterIndex r : block.registers.indices()) {
                     std::set<std::string> names;
-                    for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+                    for (const FieldIndex f : block.registers[r].fields.indices()) {
                         Field& field = block.registers[r].fields[f];
                         field.name = nameOf(block, roleOf[{int(r), int(f)}], field.name);
                         while (!names.insert(field.name).second)

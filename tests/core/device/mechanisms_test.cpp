@@ -710,7 +710,7 @@ private Q_SLOTS:
                 if (need.kind == "segments")
                     id = need.id;
             const auto s = chip.with(with(work, SetGoal{id, "frame", fmt::format("{} Hz", wanted)}));
-            const int n = needIndex(s->plan, id);
+            const NeedIndex n = needIndex(s->plan, id);
             const double planes = double(goalNumber(s->plan.needs[n], "backplanes"));
             const double base = s->rates.clocks[s->settings[n].kernel].rate.toDouble() / 6 / planes;
             const std::optional<std::int64_t> divider = s->settings[n].role("divider");

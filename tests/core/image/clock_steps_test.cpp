@@ -140,7 +140,7 @@ public:
             for (const ClockIndex by : device_.clocks[clock].frozenBy)
                 if (on(by) && (device_.clocks[clock].type == ClockNode::Type::Select ? input(clock)
                                                                                              : factor(clock)) != was)
-                    return device_.clocks[clock].name + " is changed while " + device_.clocks[by].name +
+                    return device_.clocks[ClockIndex(clock)].name + " is changed while " + device_.clocks[by].name +
                            " is on" + where;
         return {};
     }

@@ -243,7 +243,7 @@ private Q_SLOTS:
         const Expected<Edit> edit = bindNeed(*work.device, *work.board, work.plan, "level");
         QVERIFY(edit.ok());
         work.plan = *applied(work.plan, *edit);
-        const std::string pad = work.plan.needs[0].binding.pads.begin()->second;
+        const std::string pad = work.plan.needs.front().binding.pads.begin()->second;
         const auto tells = [&](const char* resistors, const char* source, const char* rule) {
             LoadedPlan trial = with(work, SetResistors{pad, *resistorsFrom(resistors)});
             if (*source)
@@ -365,7 +365,7 @@ private Q_SLOTS:
         QVERIFY(later->board->part("j4")->terminals == (std::vector<std::string>{"2", "3", "10"}));
         // What a need belongs to stays.
         Plan used = there->plan;
-        used.needs[0].part = "u7";
+        used.needs.front().part = "u7";
         LoadedPlan kept{s->filedDevice, s->filedBoard, used, s->provenance, {}, {}};
         const auto keeping = run(kept);
         for (const Change& change : editOfNets(*keeping, *newer).changes)

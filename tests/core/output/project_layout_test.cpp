@@ -3,6 +3,7 @@
 #include "core/base/directory.h"
 #include "core/output/output.h"
 #include "core/plan/plan_file.h"
+#include "core/source/names.h"
 #include "tests/support/output_fixture.h"
 
 #include <csignal>

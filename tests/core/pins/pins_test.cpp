@@ -157,7 +157,7 @@ private Q_SLOTS:
         work = with(work, SetBinding{"gate-bridge", binding});
         const auto s = run(work);
         QVERIFY(hasFinding(*s, "PIN-04", "gate-bridge"));
-        QCOMPARE(s->bindings.needs[0].state, BoundNeed::State::Open);
+        QCOMPARE(s->bindings.needs.front().state, BoundNeed::State::Open);
     }
 
     void optionsNameEveryPadOnceWithItsCost()

@@ -64,7 +64,7 @@ public:
         for (Need& need : out.needs) {
             if (below(4) != 0 || need.kind == "pwm")
                 continue;
-            const InstanceIndex instance = pick(device.blocks[blockOf(need.kind)].kind);
+            const InstanceIndex instance = pick(device.blocks[BlockIndex(blockOf(need.kind))].kind);
             Binding binding;
             binding.instance = device.instances[instance].name;
             std::set<int> taken;
@@ -104,7 +104,7 @@ private:
     {
         std::vector<int> all;
         for (InstanceIndex i = 1; i < device.instances.size(); ++i)
-            if (device.blocks[std::size_t(device.instances[i].block)].kind == kind)
+            if (device.blocks[BlockIndex(device.instances[i].block)].kind == kind)
                 all.push_back(int(i));
         return all[std::size_t(below(int(all.size())))];
     }

@@ -83,7 +83,7 @@ class PlacementTest : public QObject {
             const auto subjects = [&c](const auto& signals) {
                 std::vector<Wish::Subject> out;
                 for (const auto& [need, signal] : signals)
-                    out.push_back({c.plan.needs[need].id, signal});
+                    out.push_back({c.plan.needs[NeedIndex(need)].id, signal});
                 return out;
             };
             wish.subjects = subjects(asked.who);
@@ -97,8 +97,8 @@ class PlacementTest : public QObject {
     /// Where a signal of the plan is: its pad's number, which is its pin's too; -1: nowhere.
     static int at(const Case& c, const Plan& plan, const std::pair<size_t, std::string>& who)
     {
-        const auto pad = plan.needs[who.first].binding.pads.find(who.second);
-        return pad == plan.needs[who.first].binding.pads.end() ? -1 : int(c.device->findPad(pad->second));
+        const auto pad = plan.needs[NeedIndex(who.first)].binding.pads.find(who.second);
+        return pad == plan.needs[NeedIndex(who.first)].binding.pads.end() ? -1 : int(c.device->findPad(pad->second));
     }
     static bool nearEachOther(const Case& c, int a, int b, int places)
     {
@@ -158,12 +158,12 @@ class PlacementTest : public QObject {
         std::set<size_t> seen;
         for (const auto& one : w.who) {
             const int pad = at(c, plan, one);
-            if (pad < 0 || (w.kind == Kind::OneUnit && plan.needs[one.first].binding.instance.empty()) ||
+            if (pad < 0 || (w.kind == Kind::OneUnit && plan.needs[NeedIndex(one.first)].binding.instance.empty()) ||
                 (w.kind == Kind::OneUnit && !seen.insert(one.first).second))
                 continue;
             const int home = w.kind == Kind::OneSide
                                  ? side(pad)
-                                 : int(c.device->findInstance(plan.needs[one.first].binding.instance));
+                                 : int(c.device->findInstance(plan.needs[NeedIndex(one.first)].binding.instance));
             const bool free = rules && frees(one);
             there.emplace_back(home, free);
             homes.insert(home);
@@ -185,8 +185,8 @@ class PlacementTest : public QObject {
     static bool keepsPlace(const Case& c, const Plan& after, const Case::Asked& w,
                            const std::pair<size_t, std::string>& who)
     {
-        const Need& old = c.plan.needs[who.first];
-        const Binding& now = after.needs[who.first].binding;
+        const Need& old = c.plan.needs[NeedIndex(who.first)];
+        const Binding& now = after.needs[NeedIndex(who.first)].binding;
         if (w.kind == Wish::Kind::OneUnit)
             return !old.binding.instance.empty() && old.binding.instance == now.instance;
         return old.binding.pads.contains(who.second) && !leaves(c, old, now, who.second);
@@ -434,13 +434,13 @@ class PlacementTest : public QObject {
                             trial.binding.dma["RX"] = channel;
                         bool free = true;
                         for (size_t s = 0; s < signals.size(); ++s) {
-                            const std::string& pad = c.device->pads[at[s]].name;
+                            const std::string& pad = c.device->pads[PadIndex(at[s])].name;
                             trial.binding.pads[signals[s].id] = pad;
                             free = free && !c.board.nets.contains(pad);
                         }
                         Plan alone;
                         alone.needs = {trial};
-                        if (free && bind(*c.device, alone).needs[0].state == BoundNeed::State::Bound)
+                        if (free && bind(*c.device, alone).needs.front().state == BoundNeed::State::Bound)
                             out.push_back(trial.binding);
                         size_t s = 0;
                         while (s < at.size() && ++at[s] == c.device->pads.size())
@@ -632,7 +632,7 @@ class PlacementTest : public QObject {
             bool clean = true;
             // Who was contested with a part of what it needs may keep that part, without contest.
             for (size_t v = 0; v < vars.size(); ++v) {
-                const BoundNeed::State state = bound.needs[stay.size() + v].state;
+                const BoundNeed::State state = bound.needs[NeedIndex(stay.size() + v)].state;
                 const bool keeps = before.needs[vars[v]].state == BoundNeed::State::Contested &&
                                    ways[v][at[v]] == c.plan.needs[vars[v]].binding;
                 clean = clean && (state == BoundNeed::State::Bound || (keeps && state == BoundNeed::State::Open));
@@ -839,7 +839,7 @@ private Q_SLOTS:
         timer.signals = {{"CH1", InstanceSignal::Direction::Out}, {"CH2", InstanceSignal::Direction::Out}};
         d.instances.insert(d.instances.end(), {serial, timer});
         for (const auto& [pad, instance, signal] : {std::tuple{1, 2, 0}, {3, 2, 1}, {4, 2, 1}, {0, 3, 0}, {3, 3, 1}}) {
-            d.pads[pad].routes.push_back(int(d.routes.size()));
+            d.pads[PadIndex(pad)].routes.push_back(int(d.routes.size()));
             d.routes.push_back({pad, instance, signal, Route::Mechanism::GroupRemap, -1, {}, -1});
         }
         Case c{std::make_shared<const Device>(d), {}, {}};

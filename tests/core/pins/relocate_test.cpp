@@ -145,7 +145,7 @@ private Q_SLOTS:
         plans.push_back(plans[0]);
         plans.back().parts.push_back({"extra", "Extra", "", {"a"}, {}, {}});
         plans.back().needs.pop_back();
-        std::swap(plans.back().needs[0], plans.back().needs[3]);
+        std::swap(plans.back().needs.front(), plans.back().needs[NeedIndex(3)]);
         for (const Plan& from : plans)
             for (const Plan& to : plans) {
                 Plan target = to;

@@ -166,7 +166,7 @@ private Q_SLOTS:
             if (finding.rule == "PIN-04") {
                 LoadedPlan work{s->device, s->board, s->plan};
                 work.plan = *applied(s->plan, *fixFor(s->facts(), finding));
-                QVERIFY(run(work)->bindings.needs[0].state == BoundNeed::State::Bound);
+                QVERIFY(run(work)->bindings.needs.front().state == BoundNeed::State::Bound);
             }
     }
 
@@ -214,11 +214,11 @@ private Q_SLOTS:
             findingsOf(*s, "PIN-08").find("SYS.MAP.TMR0 is assigned to fan output 1 (set1) and lamp output 1 (set0)") ==
                 0,
             findingsText(*s).c_str());
-        work.plan.needs[1].binding.pads["out1"] = "PB1"; // set 1
+        work.plan.needs[NeedIndex(1)].binding.pads["out1"] = "PB1"; // set 1
         QVERIFY(findingsOf(*run(work), "PIN-08").empty());
         // The search knows it too: with the fan where it is, the lamp's timer 1 can only take set 1.
-        work.plan.needs[1].binding = {"TMR1", {}, {}};
-        work.plan.needs[0].goals.state("frequency", "1 kHz"); // not the same time base, so no sharing
+        work.plan.needs[NeedIndex(1)].binding = {"TMR1", {}, {}};
+        work.plan.needs.front().goals.state("frequency", "1 kHz"); // not the same time base, so no sharing
         std::set<std::string> pads;
         for (const Binding& binding : waysToBind(*work.device, *work.board, work.plan, 1))
             if (binding.instance == "TMR1")
@@ -236,7 +236,7 @@ private Q_SLOTS:
                            QString(two).replace("%1", frequency).replace("%2", pad).toStdString());
         };
         const auto same = at("2 kHz", "PA3");
-        QVERIFY2(same->bindings.contests.empty() && same->bindings.needs[0].shared && same->bindings.needs[1].shared,
+        QVERIFY2(same->bindings.contests.empty() && same->bindings.needs.front().shared && same->bindings.needs[NeedIndex(1)].shared,
                  findingsText(*same).c_str());
         const auto other = at("3 kHz", "PA3");
         QVERIFY(findingsOf(*other, "PIN-02").find("TIMER1 is assigned to Lamp and Fan") == 0);
@@ -300,9 +300,9 @@ private Q_SLOTS:
         const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
         QVERIFY2(edit.ok(), edit.ok() ? "" : edit.problem().text().c_str());
         work.plan = *applied(work.plan, *edit);
-        QCOMPARE(work.plan.needs[1].binding.dma.at("RX"), 0);
-        QCOMPARE(work.plan.needs[0].binding.dma.at("RX"), 1);
-        QCOMPARE(work.plan.needs[0].binding.dma.at("TX"), 2);
+        QCOMPARE(work.plan.needs[NeedIndex(1)].binding.dma.at("RX"), 0);
+        QCOMPARE(work.plan.needs.front().binding.dma.at("RX"), 1);
+        QCOMPARE(work.plan.needs.front().binding.dma.at("TX"), 2);
         QVERIFY(run(work)->bindings.contests.empty());
         // And the plan's file keeps them.
         const Expected<LoadedPlan> again = parsePlan(planText(work.plan), "again", library());

@@ -45,9 +45,9 @@ private Q_SLOTS:
         QCOMPARE(read("uart called \"Line for tests\" 9600")->title, std::string("Line for tests"));
         QCOMPARE(read("uart called Spare line for modem")->title, std::string("Spare line"));
         const LoadedPlan two = demo("pump-hall-a-done");
-        const std::string second = two.device->cores[1].id;
+        const std::string second = two.device->cores[CoreIndex(1)].id;
         QCOMPARE(read("gpio on " + second, two)->core, second);
-        QCOMPARE(read("gpio on " + two.device->cores[0].id, two)->core, std::string());
+        QCOMPARE(read("gpio on " + two.device->cores[CoreIndex(0)].id, two)->core, std::string());
     }
 
     /// As the trade says it, and in the order that comes to mind.
@@ -66,7 +66,7 @@ private Q_SLOTS:
         QCOMPARE(goals("watchdog off"), QString("watchdog runs=no"));
         QVERIFY(goals("uart 1,15,200").contains("\"1,15,200\""));
         QVERIFY(goals("led input").contains("input") && goals("segment display 9x8").contains("Backplanes"));
-        const std::string a = demo().device->pads[3].name, b = demo().device->pads[7].name;
+        const std::string a = demo().device->pads[PadIndex(3)].name, b = demo().device->pads[PadIndex(7)].name;
         const Expected<StatedNeed> placed = read("uart 9600 on " + a + "/" + b);
         QVERIFY(placed && placed->pads == (std::vector<std::string>{a, b}) && placed->core.empty());
         const Expected<StatedNeed> led = read("led for firmware");

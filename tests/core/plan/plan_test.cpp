@@ -17,7 +17,7 @@ class PlanTest : public QObject {
     {
         const auto pick = [&](const auto& list) -> const auto&
         {
-            return list[random() % list.size()];
+            return *(list.begin() + std::ptrdiff_t(random() % list.size()));
         };
         static const std::vector<std::string> clocks{"BUS1", "BUS2", "SYS", "PLLA.IN", "UART1K"};
         static const std::vector<std::string> values{"1", "2", "4", "HFI", "nonsense", "auto", "8 MHz, trimmed", "off"};
@@ -148,7 +148,7 @@ private Q_SLOTS:
         LoadedPlan work = demo();
         work.plan.name = "a \"b\" \\ \n \u00e9 */ ?"
                          "?/";
-        work.plan.needs[0].title = "tab\there";
+        work.plan.needs.front().title = "tab\there";
         const Expected<LoadedPlan> again = parsePlan(planText(work.plan), "f", library());
         QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
         QVERIFY(again->plan == work.plan);

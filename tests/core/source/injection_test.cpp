@@ -250,7 +250,7 @@ private Q_SLOTS:
             for (size_t core = 0; core < s->device->cores.size(); ++core) {
                 const Names names = namesFor(s->facts(), core);
                 for (const NeedIndex n : s->plan.needs.indices()) {
-                    const SourceFile* header = s->source().find(names.file(n, ".h"));
+                    const SourceFile* header = s->source().find(names.path(n, ".h"));
                     if (!header)
                         continue;
                     const QRegularExpression symbol(

@@ -43,8 +43,8 @@ private Q_SLOTS:
         hostile.plan.prefix = "9 bad-prefix*/";
         for (Need& need : hostile.plan.needs)
             need.title = "x */ #error \" \\";
-        hostile.plan.needs[3].id = "while";
-        hostile.plan.needs[4].id = "board";
+        hostile.plan.needs[NeedIndex(3)].id = "while";
+        hostile.plan.needs[NeedIndex(4)].id = "board";
         QTest::newRow("goes on, two cores") << with(demo("pump-hall-a-done"), SetOnFailure{OnFailure::GoOn});
         QTest::newRow("falls back") << with(
             with(with(demo(), SetMode{"STOP", true}), SetOnFailure{OnFailure::FallBack}), SetSlow{ClockSet{"", {}}});
