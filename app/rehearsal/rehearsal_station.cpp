@@ -5,18 +5,16 @@
 #include "app/rehearsal/scenario_list.h"
 #include "app/rehearsal/timeline_view.h"
 #include "app/theme/theme.h"
+#include "app/widgets/compiler_question.h"
 #include "app/widgets/panel.h"
 #include "core/base/scratch_folder.h"
 #include "core/base/text.h"
-#include "core/device/compiler_consent.h"
-#include "core/device/device_memory.h"
 
 #include <fmt/format.h>
 
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
-#include <QMessageBox>
 #include <QPushButton>
 #include <QVBoxLayout>
 
@@ -254,26 +252,14 @@ void RehearsalStation::runMachineCode()
     if (run->scenario.laterOn())
         return showMessage("A later failure is not caused by the program: there is no machine code to run for it.",
                            false);
-    const Snapshot& shown = *runs_->snapshot;
-    if (const std::vector<std::string> unusual = unusualCompilers(*shown.device, shown.provenance.device);
-        !unusual.empty() && !compilersAllowed(*shown.device, deviceMemory())) {
-        QMessageBox box(QMessageBox::NoIcon, "Unusual compiler",
-                        QString("%1 names the compiler %2, which does not ship with Bindrel. Run that program?")
-                            .arg(QString::fromStdString(printable(shown.provenance.deviceFile)),
-                                 QString::fromStdString(listed(unusual))),
-                        QMessageBox::NoButton, this);
-        box.setInformativeText("Your answer is remembered until the device file changes.");
-        box.setTextFormat(Qt::PlainText);
-        box.setObjectName("unusualCompiler");
-        QPushButton* run_ = box.addButton("Run", QMessageBox::AcceptRole);
-        box.setDefaultButton(box.addButton("Cancel", QMessageBox::RejectRole));
-        box.exec();
-        if (box.clickedButton() != run_)
-            return;
-        if (const Outcome kept = allowCompilers(*shown.device, deviceMemory()); !kept)
-            return showMessage(QString::fromStdString(kept.problem().text()), true);
+    const std::shared_ptr<const Snapshot> asked = runs_->snapshot;
+    const Expected<bool> may = mayRunCompilers(*asked, this);
+    if (!may)
+        return showMessage(QString::fromStdString(may.problem().text()), true);
+    if (!*may)
+        return;
+    if (asked != runs_->snapshot)
         return runMachineCode(); // with what is shown by now
-    }
     struct Ran {
         std::string text;
         bool trouble = false;

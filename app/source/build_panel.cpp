@@ -156,9 +156,6 @@ void BuildPanel::build(std::shared_ptr<const Snapshot> snapshot, const QString& 
         tell(why, true);
         Q_EMIT finished(false);
     };
-    for (const Finding& finding : snapshot_->findings)
-        if (finding.rule == "DEV-02")
-            return refuse(QString::fromStdString(finding.text) + " Build it in a terminal, if you trust it.");
     if (!QDir(folder_).exists())
         return refuse("There is nothing to build yet: write the source first.");
     if (const QString missing = missingTool(snapshot_->source()); !missing.isEmpty())

@@ -10,6 +10,7 @@
 #include "app/source/project_dialog.h"
 #include "app/source/scintilla.h"
 #include "app/theme/theme.h"
+#include "app/widgets/compiler_question.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
@@ -355,6 +356,11 @@ SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem
 void SourceStation::build()
 {
     if (!document_.isOpen() || !view_.pending().settle())
+        return;
+    const Expected<bool> may = mayRunCompilers(document_.snapshot(), this);
+    if (!may)
+        Q_EMIT document_.refused(QString::fromStdString(may.problem().text()));
+    if (!may || !*may)
         return;
     build_->build(document_.sharedSnapshot(), folder_->text());
 }

@@ -1,0 +1,221 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/source/build_panel.h"
+#include "app/source/conflict_view.h"
+#include "app/source/file_list.h"
+#include "app/source/memory_bars.h"
+#include "app/source/scintilla.h"
+#include "app/source/source_station.h"
+#include "core/output/backups.h"
+#include "tests/support/output_fixture.h"
+#include "tests/support/window_fixture.h"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPlainTextEdit>
+
+using namespace bindrel;
+using namespace bindrel::test;
+namespace fs = std::filesystem;
+
+/// The Source station by real events: the project's layout, a conflict settled place by place, an earlier text that
+/// comes back, a build whose error leads to its line.
+class SourceTest : public WindowFixture {
+    Q_OBJECT
+
+    fs::path folder() const { return dir_->filePath("out").toStdString(); }
+    static void put(const fs::path& file, const std::string& text) { QVERIFY(writeFileAtomically(file, text)); }
+    void openInFolder(const char* name)
+    {
+        open(name);
+        shortcut(QKeySequence("Ctrl+5"));
+        w_->source()->folder()->setText(dir_->filePath("out"));
+        Q_EMIT w_->source()->folder()->editingFinished();
+        w_->source()->refreshNow();
+    }
+    void choose(const char* file)
+    {
+        const auto& files = w_->source()->files()->files();
+        for (size_t i = 0; i < files.size(); ++i)
+            if (files[i].name == file) {
+                QTest::mouseClick(w_->source()->files(), Qt::LeftButton, {},
+                                  w_->source()->files()->rowRect(int(i)).center());
+                QApplication::processEvents();
+                COMPARE_TEXT(w_->source()->shownFile().toStdString(), file);
+                return;
+            }
+        QFAIL(file);
+    }
+    FileChange::State state(const char* file) const
+    {
+        for (const FileChange& change : w_->source()->files()->files())
+            if (change.name == file)
+                return change.state;
+        qFatal("no %s", file);
+    }
+
+private Q_SLOTS:
+    void initTestCase() { prepare(); }
+    void init() { openWindow(); }
+    void cleanup() { closeWindow(); }
+
+    /// From a bare chip, in both themes: folders and names typed by keys only; a folder that cannot be is refused
+    /// where it is typed.
+    void theLayoutIsChosen()
+    {
+        for (const bool dark : {false, true}) {
+            w_->setDark(dark);
+            QVERIFY(w_->document().newForDevice("RL1224-Q48"));
+            w_->showStation(Station::Source);
+            inDialog([this](QWidget* dialog) {
+                auto* sources = dialog->findChild<QLineEdit*>("sources_in");
+                auto* headers = dialog->findChild<QLineEdit*>("headers_in");
+                auto* names = dialog->findChild<QComboBox*>("file_names");
+                auto* notice = dialog->findChild<QPlainTextEdit*>("notice");
+                QVERIFY(sources && headers && names && notice);
+                sources->setFocus();
+                QTest::keyClicks(sources, "../up");
+                QVERIFY(!button(dialog, "Use this layout")->isEnabled());
+                QVERIFY(dialog->findChild<QLabel*>("wrong")->text().contains("../up"));
+                sources->selectAll();
+                QTest::keyClicks(sources, "src");
+                QVERIFY(dialog->findChild<QLabel*>("wrong")->text().isEmpty());
+                QTest::keyClick(sources, Qt::Key_Tab);
+                QTest::keyClicks(headers, "inc");
+                names->setFocus();
+                QTest::keyClick(names, Qt::Key_Down);
+                notice->setFocus();
+                QTest::keyClicks(notice, "Mine");
+                QVERIFY2(dialog->findChild<QLabel*>("example")->text().contains("inc/"),
+                         qPrintable(dialog->findChild<QLabel*>("example")->text()));
+                QTest::mouseClick(button(dialog, "Use this layout"), Qt::LeftButton);
+            });
+            w_->source()->askForLayout();
+            const ProjectLayout& layout = now().plan.project;
+            COMPARE_TEXT(layout.sources + " " + layout.headers + " " + layout.notice, "src inc Mine");
+            QVERIFY(layout.fileNames == ProjectLayout::FileNames::Hyphens);
+            // Cancelled, nothing changes; one undo takes it all back.
+            answer("Cancel");
+            w_->source()->askForLayout();
+            COMPARE_TEXT(now().plan.project.sources, "src");
+            shortcut(QKeySequence("Ctrl+Z"));
+            QVERIFY(now().plan.project == ProjectLayout());
+        }
+        w_->setDark(false);
+    }
+
+    void aConflictIsSettledPlaceByPlace()
+    {
+        openInFolder("done");
+        answer("Write");
+        shortcut(QKeySequence("Ctrl+Return"));
+        const fs::path file = folder() / "sluice_uplink.c";
+        put(file, replaced(textOf(file), "DIV 163", "DIV 164, by hand"));
+        w_->document().apply(editOf("baud", SetGoal{"uplink", "baud", "9600"}));
+        w_->source()->refreshNow();
+        QCOMPARE(state("sluice_uplink.c"), FileChange::State::Conflict);
+        choose("sluice_uplink.c");
+        ConflictView* view = w_->source()->conflictView();
+        QVERIFY(view->isVisible() && !w_->source()->text()->isVisible());
+        const auto text = [view](const char* name) { return view->findChild<QPlainTextEdit*>(name)->toPlainText(); };
+        QVERIFY(text("mine").contains("DIV 164, by hand") && text("new").contains("DIV 7813") &&
+                text("base").contains("DIV 163"));
+        // A conflict blocks the write, until each place is settled.
+        inDialog([](QWidget* dialog) {
+            QVERIFY(!button(dialog, "Write")->isEnabled());
+            QTest::mouseClick(button(dialog, "Cancel"), Qt::LeftButton);
+        });
+        shortcut(QKeySequence("Ctrl+Return"));
+        QTest::mouseClick(button(view, "Take the new"), Qt::LeftButton);
+        QTRY_COMPARE(state("sluice_uplink.c"), FileChange::State::Merged);
+        QVERIFY(text("result").contains("DIV 7813"));
+        // Taken back, it is open again; then in one's own words, by keys.
+        QTest::mouseClick(button(view, "Leave it open"), Qt::LeftButton);
+        QTRY_COMPARE(state("sluice_uplink.c"), FileChange::State::Conflict);
+        for (int place = 0;; ++place) {
+            auto* result = view->findChild<QPlainTextEdit*>("result");
+            result->setFocus();
+            QTest::keyClicks(result, "    /* in my words */");
+            QAbstractButton* next = button(view, "Next place");
+            if (!next->isEnabled())
+                break;
+            QTest::mouseClick(next, Qt::LeftButton);
+            QVERIFY(place < 20);
+        }
+        QTRY_COMPARE(state("sluice_uplink.c"), FileChange::State::Merged);
+        answer("Write");
+        shortcut(QKeySequence("Ctrl+Return"));
+        QVERIFY(textOf(file).find("    /* in my words */\n") != std::string::npos);
+        QVERIFY(!view->isVisible());
+    }
+
+    void anEarlierTextComesBack()
+    {
+        openInFolder("done");
+        answer("Write");
+        shortcut(QKeySequence("Ctrl+Return"));
+        const std::string first = textOf(folder() / "sluice_uplink.c");
+        w_->document().apply(editOf("baud", SetGoal{"uplink", "baud", "9600"}));
+        answer("Write");
+        shortcut(QKeySequence("Ctrl+Return"));
+        choose("sluice_uplink.c");
+        inDialog([](QWidget* dialog) {
+            auto* list = dialog->findChild<QListWidget*>();
+            QVERIFY(list->currentItem()->text().startsWith("sluice_uplink.c"));
+            QTest::mouseClick(button(dialog, "Restore"), Qt::LeftButton);
+        });
+        w_->source()->showEarlier();
+        COMPARE_TEXT(textOf(folder() / "sluice_uplink.c"), QString::fromStdString(first));
+        // The station sees at once that the file is no longer what the plan says.
+        QCOMPARE(state("sluice_uplink.c"), FileChange::State::Changed);
+    }
+
+    void itBuildsAndAnErrorLeadsToItsLine()
+    {
+        openInFolder("done");
+        w_->source()->build();
+        BuildPanel* panel = w_->source()->buildPanel();
+        QVERIFY(panel->isVisible() && panel->status().contains("write the source first"));
+        answer("Write");
+        shortcut(QKeySequence("Ctrl+Return"));
+        shortcut(QKeySequence("Ctrl+Shift+Return"));
+        QTRY_VERIFY_WITH_TIMEOUT(!panel->isBuilding(), 120'000);
+        COMPARE_TEXT(panel->status().toStdString(), "Built.");
+        const auto& rows = panel->findChild<MemoryBars*>()->rows();
+        QCOMPARE(rows.size(), size_t(2));
+        QVERIFY(rows[0].used > 1000 && rows[0].used < rows[0].all && rows[1].used < rows[1].all);
+        // A person's mistake in a generated file.
+        const fs::path file = folder() / "sluice_uplink.c";
+        const std::string good = textOf(file);
+        std::string text = good;
+        const std::size_t at = text.find(" = ", text.find("_bring_up(void)\n{"));
+        put(file, text.insert(at + 3, "oops + "));
+        w_->source()->refreshNow();
+        w_->source()->build();
+        QTRY_VERIFY_WITH_TIMEOUT(!panel->isBuilding(), 120'000);
+        QVERIFY2(panel->status().startsWith("The build failed: "), qPrintable(panel->status()));
+        QVERIFY(!panel->messages().empty());
+        COMPARE_TEXT(panel->messages()[0].file, "sluice_uplink.c");
+        QVERIFY(panel->messages()[0].text.find("oops") != std::string::npos);
+        choose("sluice_pins.c");
+        QTest::mouseClick(panel->list()->viewport(), Qt::LeftButton, {},
+                          panel->list()->visualItemRect(panel->list()->item(0)).center());
+        COMPARE_TEXT(w_->source()->shownFile().toStdString(), "sluice_uplink.c");
+        int line = 0, column = 0;
+        w_->source()->text()->getCursorPosition(&line, &column);
+        QCOMPARE(line + 1, panel->messages()[0].line);
+        QVERIFY(w_->source()->text()->text(line).contains("oops"));
+        COMPARE_TEXT(w_->view().selectedNeed(), "uplink");
+        // A build that is cancelled ends, with its compilers.
+        put(file, good);
+        fs::remove_all(folder() / "build");
+        w_->source()->build();
+        QTest::mouseClick(button(panel, "Cancel"), Qt::LeftButton);
+        QTRY_VERIFY_WITH_TIMEOUT(!panel->isBuilding(), 5'000);
+        COMPARE_TEXT(panel->status().toStdString(), "The build was cancelled.");
+    }
+};
+
+BINDREL_TEST(SourceTest)
+#include "source_test.moc"
