@@ -255,7 +255,7 @@ void ChipView::chooseAccessibleItem(int item)
     if (!document_.isOpen())
         return;
     const auto& pins = document_.snapshot().device->package.pins;
-    if (item >= 0 && item < int(pins.size()) && pins[item].pad >= 0)
+    if (const PinIndex pin = item; pins.contains(pin) && pins[pin].pad >= 0)
         view_.select({Place::Kind::Pad, pins[item].name, {}});
 }
 

@@ -151,7 +151,7 @@ inline NeedIndex needIndex(const Plan& plan, const std::string& id)
 {
     for (const NeedIndex i : plan.needs.indices())
         if (plan.needs[i].id == id)
-            return int(i);
+            return i;
     return -1;
 }
 

@@ -77,7 +77,7 @@ class PlacementTest : public QObject {
                 if (asked.kind == Wish::Kind::Port && name == wish.where)
                     asked.pads.insert(name);
                 if (asked.kind == Wish::Kind::NextTo && std::abs(int(p) - other) == 1 &&
-                    sideOf(c.device->package, p) == sideOf(c.device->package, size_t(other)))
+                    sideOf(c.device->package, int(p)) == sideOf(c.device->package, other))
                     asked.pads.insert(name);
             }
             const auto subjects = [&c](const auto& signals) {
