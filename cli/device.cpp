@@ -70,8 +70,7 @@ void addCoverage(CLI::App& app, int& exitCode)
         }
         Table table{{"instance", "kind", "level", "next"}, {}};
         for (const InstanceCoverage& row : coverageOf(*device))
-            table.rows.push_back(
-                {device->instances[row.instance].name, row.kind, nameOf(row.level), row.next});
+            table.rows.push_back({device->instances[row.instance].name, row.kind, nameOf(row.level), row.next});
         table.print(options->format);
         if (options->format == "text" && !device->undescribed.empty())
             printFormat("{}: not described: {}\n", device->name, listed(device->undescribed));

@@ -68,8 +68,7 @@ static void addOptions(CLI::App& app, int& exitCode)
             const NeedIndex need = static_cast<int>(s->plan.need(id) - s->plan.needs.data());
             Table table{{"instance", "cost", "reason"}, {}};
             for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need, searchTime()))
-                table.rows.push_back(
-                    {s->device->instances[option.instance].name, nameOf(option.cost), option.reason});
+                table.rows.push_back({s->device->instances[option.instance].name, nameOf(option.cost), option.reason});
             table.print(arguments->format);
             return;
         }

@@ -99,9 +99,8 @@ Table accuracyTable(const Snapshot& s)
         const Accuracy& a = s.accuracy[n];
         if (a.clock < 0)
             continue;
-        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[a.clock].id,
-                              format(s.rates.clocks[a.clock].rate), format(a.given),
-                              a.allowed ? format(*a.allowed) : "", a.asks, a.effect,
+        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[a.clock].id, format(s.rates.clocks[a.clock].rate),
+                              format(a.given), a.allowed ? format(*a.allowed) : "", a.asks, a.effect,
                               !a.allowed && a.trouble.empty() ? ""
                               : a.ok()                        ? "met"
                                                               : "missed"});

@@ -148,7 +148,8 @@ std::optional<Change> changeOf(const Snapshot& s, FuzzedDataProvider& draw)
         if (instance < 0 || device.blockOf(instance).registers.empty())
             return std::nullopt;
         const Block& block = device.blockOf(instance);
-        const Register& reg = block.registers[RegisterIndex(draw.ConsumeIntegralInRange<std::size_t>(0, block.registers.size() - 1))];
+        const Register& reg =
+            block.registers[RegisterIndex(draw.ConsumeIntegralInRange<std::size_t>(0, block.registers.size() - 1))];
         if (reg.fields.empty())
             return std::nullopt;
         const Field& field = reg.fields[FieldIndex(draw.ConsumeIntegralInRange<std::size_t>(0, reg.fields.size() - 1))];
@@ -159,7 +160,8 @@ std::optional<Change> changeOf(const Snapshot& s, FuzzedDataProvider& draw)
     case 7: {
         Binding binding = need.binding;
         binding.instance =
-            device.instances[InstanceIndex(draw.ConsumeIntegralInRange<std::size_t>(0, device.instances.size() - 1))].name;
+            device.instances[InstanceIndex(draw.ConsumeIntegralInRange<std::size_t>(0, device.instances.size() - 1))]
+                .name;
         return SetBinding{need.id, binding};
     }
     case 8:

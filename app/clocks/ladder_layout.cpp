@@ -68,8 +68,8 @@ static bool alike(const Device& device, const Rates& rates, ClockIndex a, ClockI
 {
     const ClockState& x = rates.clocks[a];
     const ClockState& y = rates.clocks[b];
-    return device.clocks[a].type == device.clocks[b].type && x.input >= 0 && x.input == y.input &&
-           x.rate == y.rate && x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
+    return device.clocks[a].type == device.clocks[b].type && x.input >= 0 && x.input == y.input && x.rate == y.rate &&
+           x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
 }
 
 std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers,

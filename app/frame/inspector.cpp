@@ -251,8 +251,8 @@ void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedInd
     }
     QMenu menu(this);
     for (const InstanceOption& option : options) {
-        QAction* action = menu.addAction(
-            QString::fromStdString(s->device->instances[option.instance].name + ": " + option.reason));
+        QAction* action =
+            menu.addAction(QString::fromStdString(s->device->instances[option.instance].name + ": " + option.reason));
         action->setCheckable(true);
         action->setChecked(option.cost == Option::Cost::Current);
         action->setEnabled(option.cost != Option::Cost::Impossible);
@@ -373,8 +373,7 @@ void Inspector::refresh()
         const Snapshot& seen = previewed ? *view_.preview() : s;
         title = QString::fromStdString(node.name);
         subtitle = QString::fromStdString(
-            node.id +
-            (seen.rates.clocks[clock].input >= 0 ? ", " + operationText(*s.device, seen.rates, clock) : "") +
+            node.id + (seen.rates.clocks[clock].input >= 0 ? ", " + operationText(*s.device, seen.rates, clock) : "") +
             (previewed ? ", previewed" : ""));
         body = clockText(seen, clock);
         editable = true;

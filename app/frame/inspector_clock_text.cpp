@@ -101,9 +101,8 @@ static void choiceRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
         const QString shown = stands ? "<b>" + label + "</b>" : label;
         const bool takenBack = word && (word->trimmed || word->monitored);
         sheet.row(stands && !takenBack ? shown : link("set:" + QString::fromStdString(text), shown),
-                  input < 0 || s.rates.clocks[input].rate.value.isZero()
-                      ? QString()
-                      : html(format(s.rates.clocks[input].rate)));
+                  input < 0 || s.rates.clocks[input].rate.value.isZero() ? QString()
+                                                                         : html(format(s.rates.clocks[input].rate)));
     }
 }
 
@@ -229,8 +228,8 @@ QString modeText(const Snapshot& s, int index)
         sheet.row("Draws", "about " + html(format(state.current, 3)));
     sheet.row("Core runs after", html(format(state.wakeTime)));
     if (const auto waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode))
-        sheet.row("It wakes on", clockLink(s, mode.wakesOn) + ", " +
-                                     html(format(waking->rates.clocks[s.device->cpuClock()].rate)));
+        sheet.row("It wakes on",
+                  clockLink(s, mode.wakesOn) + ", " + html(format(waking->rates.clocks[s.device->cpuClock()].rate)));
     sheet.row("All clocks after", html(format(state.fullTime)));
     if (mode.retains)
         sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));

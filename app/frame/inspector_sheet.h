@@ -82,14 +82,12 @@ inline QString link(const QString& target, const QString& text)
 
 inline QString clockLink(const Snapshot& s, ClockIndex clock)
 {
-    return link("clock:" + QString::fromStdString(s.device->clocks[clock].id),
-                html(s.device->clocks[clock].name));
+    return link("clock:" + QString::fromStdString(s.device->clocks[clock].id), html(s.device->clocks[clock].name));
 }
 
 inline QString needLink(const Snapshot& s, NeedIndex need)
 {
-    return link("need:" + QString::fromStdString(s.plan.needs[need].id),
-                html(s.plan.needs[need].title));
+    return link("need:" + QString::fromStdString(s.plan.needs[need].id), html(s.plan.needs[need].title));
 }
 
 inline QString holdLink(const Snapshot& s, const Hold& hold)

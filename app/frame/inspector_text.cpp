@@ -76,8 +76,7 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
     if (!setup.because.empty() && !setup.wired)
         sheet.line(colour(t.muted, (setup.said.empty() ? "Because " : "Automatic, from the signal: ") +
                                        html(setup.because) + "."));
-    if (const std::optional<TerminalFact> fact =
-            padFact(*s.board, need, signal.id, s.device->pads[setup.pad])) {
+    if (const std::optional<TerminalFact> fact = padFact(*s.board, need, signal.id, s.device->pads[setup.pad])) {
         QStringList known;
         if (fact->pull)
             known << QString("pulled %1").arg(*fact->pull == TerminalFact::Level::High ? "up" : "down");

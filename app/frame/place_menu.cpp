@@ -75,11 +75,10 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
             view_.select({Place::Kind::Need, id, {}});
             showStation(Station::Wiring);
         });
-    if (const ClockIndex clock =
-            bound.instance >= 0 ? s.device->instances[bound.instance].kernel : ClockIndex();
+    if (const ClockIndex clock = bound.instance >= 0 ? s.device->instances[bound.instance].kernel : ClockIndex();
         clock >= 0)
-        menu.addAction(QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[clock].name)),
-                       this, [this, node = s.device->clocks[clock].id] {
+        menu.addAction(QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[clock].name)), this,
+                       [this, node = s.device->clocks[clock].id] {
                            view_.jump({Place::Kind::Clock, node, {}});
                        });
     if (station_ == Station::Tuning && tuning_->picture()->hasPicture()) {

@@ -350,11 +350,11 @@ void TimelineView::paintOperations(QPainter& p)
         const Operation& o = run_->operations[i];
         if (o.to - o.from < 20 * kMicrosecond)
             continue;
-        const QString label = QString::fromStdString(
-                                  o.place.kind == Place::Kind::Clock
-                                      ? snapshot_->device->clocks[snapshot_->device->findClock(o.place.id)].name
-                                      : o.text) +
-                              " " + QString::fromStdString(momentText(o.to - o.from));
+        const QString label =
+            QString::fromStdString(o.place.kind == Place::Kind::Clock
+                                       ? snapshot_->device->clocks[snapshot_->device->findClock(o.place.id)].name
+                                       : o.text) +
+            " " + QString::fromStdString(momentText(o.to - o.from));
         const double width = QFontMetricsF(p.font()).horizontalAdvance(label) + 8;
         const double middle = (xOf(o.from, int(i)) + xOf(o.to, int(i))) / 2;
         const QRectF box(std::clamp(middle - width / 2, area.left(), area.right() - width), top + 3, width,

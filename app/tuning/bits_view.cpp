@@ -34,8 +34,7 @@ QString wordText(std::uint32_t value)
 
 std::string registerName(const Snapshot& s, const RegisterValue& value)
 {
-    return s.device->instances[value.instance].name + "." +
-           s.device->blockOf(value.instance).registers[value.reg].name;
+    return s.device->instances[value.instance].name + "." + s.device->blockOf(value.instance).registers[value.reg].name;
 }
 
 /// As the access is said in a data sheet.
@@ -593,8 +592,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
     if (field) {
         entry = enterField(*s, need, *field, std::string_view(text.toStdString()));
     } else {
-        const Expected<std::uint32_t> word =
-            wordValue(s->device->blockOf(instance).registers[reg], text.toStdString());
+        const Expected<std::uint32_t> word = wordValue(s->device->blockOf(instance).registers[reg], text.toStdString());
         if (!word)
             return refuse(QString::fromStdString(word.problem().message));
         entry = enterRegister(*s, need, instance, reg, *word);

@@ -239,8 +239,7 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
             for (const Claim& claim : claims)
                 name += QString(", %1 %2").arg(
                     QString::fromStdString(s.plan.needs[claim.need].title),
-                    QString::fromStdString(
-                        s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title));
+                    QString::fromStdString(s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title));
             if (const auto net = s.board->nets.find(pin.name); net != s.board->nets.end())
                 name += ", net " + QString::fromStdString(net->second);
             name += claims.empty() ? ", free" : claims.size() > 1 ? ", in conflict" : "";
@@ -381,9 +380,8 @@ QString ChipView::tipFor(const QPointF& scene) const
     if (facts.pad < 0)
         return text;
     for (const Claim& claim : s.bindings.padClaims[facts.pad])
-        text +=
-            "\n" + QString::fromStdString(s.plan.needs[claim.need].title + ": " +
-                                          s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title);
+        text += "\n" + QString::fromStdString(s.plan.needs[claim.need].title + ": " +
+                                              s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title);
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
         text += "\nnet " + QString::fromStdString(net->second);
     return text;

@@ -89,8 +89,7 @@ void ChipView::drawCards(QPainter& p) const
             if (on) {
                 const Place& sel = view_.selected();
                 const Need& need = s.plan.needs[terminal.need];
-                const std::string& signal =
-                    s.bindings.needs[terminal.need].seats[size_t(terminal.seat)].signal.id;
+                const std::string& signal = s.bindings.needs[terminal.need].seats[size_t(terminal.seat)].signal.id;
                 if (sel.kind == Place::Kind::Signal && sel.id == need.id && sel.sub == signal)
                     p.fillRect(row.adjusted(-6, 0, 3, 0), t.sunken);
                 const Seat& seat = s.bindings.needs[terminal.need].seats[size_t(terminal.seat)];
@@ -117,9 +116,8 @@ void ChipView::drawWires(QPainter& p) const
             if (emphasised(wire.need) != above)
                 continue;
             const Need& need = s.plan.needs[wire.need];
-            const bool contested =
-                s.bindings.padClaims[s.device->package.pins[wire.pin].pad].size() > 1 ||
-                contender(wire.need, wire.seat) >= 0;
+            const bool contested = s.bindings.padClaims[s.device->package.pins[wire.pin].pad].size() > 1 ||
+                                   contender(wire.need, wire.seat) >= 0;
             const bool picked = !view_.selectedNeed().empty() && above;
             QPen pen(faded(hueOf(s, need), above ? 1 : 0.32), picked ? 1.9 : 1.3);
             pen.setJoinStyle(Qt::MiterJoin);
@@ -242,8 +240,7 @@ void ChipView::drawPins(QPainter& p) const
                           other >= 0 ? hueOf(s, s.plan.needs[other]) : QColor());
             const Need& need = s.plan.needs[claim.need];
             if (s.plan.held(holdOfNeed(need.id)) ||
-                s.plan.held(
-                    holdOfSignal(need.id, s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.id)))
+                s.plan.held(holdOfSignal(need.id, s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.id)))
                 drawHoldBar(p, pin.box);
         }
         const bool selected = view_.selected().kind == Place::Kind::Pad && view_.selected().id == facts.name;

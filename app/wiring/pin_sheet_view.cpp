@@ -107,15 +107,15 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
 
     connect(filter_, &QLineEdit::textChanged, this,
             [this](const QString& text) { sorted_->setFilterRegularExpression(QRegularExpression(text)); });
-    connect(
-        table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& current) {
-            if (!current.isValid() || following_)
-                return;
-            const SheetRow& row = model_->row(sorted_->mapToSource(current).row());
-            if (row.pad >= 0)
-                view_.select({Place::Kind::Pad, row.cells[1],
-                              row.need >= 0 ? document_.snapshot().plan.needs[row.need].id : std::string()});
-        });
+    connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+            [this](const QModelIndex& current) {
+                if (!current.isValid() || following_)
+                    return;
+                const SheetRow& row = model_->row(sorted_->mapToSource(current).row());
+                if (row.pad >= 0)
+                    view_.select({Place::Kind::Pad, row.cells[1],
+                                  row.need >= 0 ? document_.snapshot().plan.needs[row.need].id : std::string()});
+            });
     connect(&view_, &ViewState::selectionChanged, this, &PinSheetView::followSelection);
 }
 

@@ -12,8 +12,7 @@ bool holds(const Device& device, const ClockCombination& combination, const Rate
 {
     return std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
         const ClockState& clock = rates.clocks[term.clock];
-        return clock.running && (clock.used || device.clocks[term.clock].tier != "kernel") &&
-               term.has(clock.setting);
+        return clock.running && (clock.used || device.clocks[term.clock].tier != "kernel") && term.has(clock.setting);
     });
 }
 

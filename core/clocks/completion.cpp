@@ -196,9 +196,8 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
     if (best.cost == Cost{0, 0, dependents_[i].empty() && mustChange(trial, index), 0, 0})
         return best;
     std::vector<std::pair<double, std::int64_t>> rows;
-    const double input = node.inputs.empty() || node.type == ClockNode::Type::Select
-                             ? 0
-                             : trial.clocks[node.inputs.front().node].hertz;
+    const double input =
+        node.inputs.empty() || node.type == ClockNode::Type::Select ? 0 : trial.clocks[node.inputs.front().node].hertz;
     std::vector<std::int64_t> few;
     for (const std::int64_t setting : nearest(trial, index, few)) {
         if (setting == now_.clocks[i].setting)
@@ -341,9 +340,8 @@ std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, 
         const ClockNode& node = now_.device().clocks[i];
         const ClockIndex input = now_.inputOf(i);
         const auto moved = [&](ClockIndex other) {
-            return other >= 0 &&
-                   (leader[size_t(other)] >= 0 || trial.clocks[other].rate != now_.clocks[other].rate ||
-                    !(trial.clocks[other].tolerance == now_.clocks[other].tolerance));
+            return other >= 0 && (leader[size_t(other)] >= 0 || trial.clocks[other].rate != now_.clocks[other].rate ||
+                                  !(trial.clocks[other].tolerance == now_.clocks[other].tolerance));
         };
         const std::vector<RelativeLimit>& ceilings = trial.relative(i);
         const bool ceilingMoved = std::any_of(ceilings.begin(), ceilings.end(),

@@ -68,8 +68,7 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         if (instance >= 0 && !off && out.alive[size_t(device.instances[instance].kernel)] && paced(n))
             out.working.push_back(int(n));
         const bool interrupts = instance >= 0 && !device.instances[instance].interrupts.empty();
-        const bool runsOn =
-            instance >= 0 && !off && out.alive[size_t(device.instances[instance].kernel)] && paced(n);
+        const bool runsOn = instance >= 0 && !off && out.alive[size_t(device.instances[instance].kernel)] && paced(n);
         if ((mode.wakesByAny && (line || (interrupts && runsOn))) || (mode.wakesByLines && line) ||
             (runsOn && has(mode.wakesBy, instance)))
             out.wakers.push_back(int(n));

@@ -109,8 +109,7 @@ private:
             break;
         case ClockNode::Type::Follow:
             state.input = node.inputs.front().node;
-            state.setting =
-                followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[node.follows].setting);
+            state.setting = followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[node.follows].setting);
             takeOver(state, state.setting);
             break;
         }

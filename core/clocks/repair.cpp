@@ -341,9 +341,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         for (const Repair::Found& found : repair.found())
             out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
     };
-    const auto missed = [&plan](NeedIndex need) {
-        return fmt::format("{} misses a goal", plan.needs[need].title);
-    };
+    const auto missed = [&plan](NeedIndex need) { return fmt::format("{} misses a goal", plan.needs[need].title); };
     all.run();
     take(all);
     out.fewest = out.complete;

@@ -207,8 +207,7 @@ std::vector<Wanted> wantedOf(const Block& block, const BlockKind& kind, const st
                 if (!number.empty() ? candidate.anyNumber() != number : !candidate.number.empty())
                     continue;
                 one.scores[c] = fit(spec, words, candidate,
-                                    block.registers[candidate.reg].fields[FieldIndex(candidate.field)],
-                                    one.reasons[c]);
+                                    block.registers[candidate.reg].fields[FieldIndex(candidate.field)], one.reasons[c]);
             }
             wanted.push_back(std::move(one));
         }

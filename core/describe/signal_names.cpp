@@ -178,9 +178,8 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
             add(instance.name, kind, whole.substr(0, whole.size() - number.size()), 0.85,
                 fmt::format("{1} ends with the number of {0}", instance.name, name));
         // One alone of its kind needs no number: "SCL".
-        const auto same = std::count_if(device.instances.begin(), device.instances.end(), [&](const Instance& other) {
-            return device.blocks[other.block].kind == said;
-        });
+        const auto same = std::count_if(device.instances.begin(), device.instances.end(),
+                                        [&](const Instance& other) { return device.blocks[other.block].kind == said; });
         if (of == NamesOf::Pads && same == 1 && !said.empty())
             add(instance.name, kind, whole, 0.8, fmt::format("{} is the only block of its kind", instance.name));
     }

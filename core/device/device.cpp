@@ -163,8 +163,8 @@ std::optional<FieldRef> Device::findField(std::string_view dotted) const
     ref.reg = indexOf(block.registers, parts[1], [](const Register& r) -> const std::string& { return r.name; });
     if (ref.reg < 0)
         return std::nullopt;
-    ref.field = indexOf(block.registers[ref.reg].fields, parts[2],
-                        [](const Field& f) -> const std::string& { return f.name; });
+    ref.field =
+        indexOf(block.registers[ref.reg].fields, parts[2], [](const Field& f) -> const std::string& { return f.name; });
     if (ref.field < 0)
         return std::nullopt;
     return ref;
@@ -178,8 +178,7 @@ std::uint32_t Device::addressOf(InstanceIndex instance, RegisterIndex reg) const
 std::uint32_t Device::resetOf(InstanceIndex instance, RegisterIndex reg) const
 {
     const auto own = instances[instance].resets.find(reg);
-    return own == instances[instance].resets.end() ? blockOf(instance).registers[reg].reset
-                                                           : own->second;
+    return own == instances[instance].resets.end() ? blockOf(instance).registers[reg].reset : own->second;
 }
 
 std::uint32_t Device::resetCode(const FieldRef& ref) const

@@ -141,7 +141,7 @@ struct OperatingRange {
 /// Signals that share something inside the chip, of which one can be in use at a time (an analog channel that several
 /// units can convert).
 struct Exclusive {
-    std::string name;                         ///< "analog channel 4"
+    std::string name;                                   ///< "analog channel 4"
     std::vector<std::pair<InstanceIndex, int>> signals; ///< instance, signal
 };
 

@@ -92,8 +92,8 @@ std::vector<Rational> resetRates(const Device& device)
             node.type == Type::Select ? node.inputs[size_t(node.resetValue)].node : node.inputs.front().node;
         if (input < 0)
             continue;
-        const bool whenOne = node.follows >= 0 &&
-                             device.clocks[node.follows].resetValue == device.clocks[node.follows].unit;
+        const bool whenOne =
+            node.follows >= 0 && device.clocks[node.follows].resetValue == device.clocks[node.follows].unit;
         const Rational factor = node.type == Type::Divide     ? Rational(node.unit, node.resetValue)
                                 : node.type == Type::Multiply ? node.factorOf(node.resetValue)
                                 : node.follows >= 0           ? Rational(whenOne ? node.factorWhenOne : node.factorElse)
@@ -124,8 +124,7 @@ void lintReset(const Device& device, LintRemarks& out)
         for (const RelativeLimit& relative : limit.relative)
             if (const Rational bound = rates[size_t(relative.to)] * relative.max; !bound.isZero() && rates[i] > bound)
                 out.addRemark("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id,
-                              format(Frequency(rates[i])), format(Frequency(bound)),
-                              device.clocks[relative.to].id);
+                              format(Frequency(rates[i])), format(Frequency(bound)), device.clocks[relative.to].id);
     }
     for (const ClockCombination& combination : device.neverTogether)
         if (std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
@@ -157,8 +156,7 @@ void lintCodes(const Device& device, LintRemarks& out)
         for (const ClockInput& input : node.inputs)
             if (node.type == ClockNode::Type::Select)
                 check(node.control, input.code,
-                      fmt::format("{}'s input {}", node.id,
-                                  input.node < 0 ? "none" : device.clocks[input.node].id));
+                      fmt::format("{}'s input {}", node.id, input.node < 0 ? "none" : device.clocks[input.node].id));
         for (const ClockNode::RateChoice& rate : node.rates)
             check(node.control, rate.code, fmt::format("{} at {}", node.id, format(rate.rate)));
         for (const auto& [load, code] : node.loads)

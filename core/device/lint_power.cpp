@@ -12,8 +12,7 @@ void lintPower(const Device& device, LintRemarks& out)
         return domain < 0 ? nullptr : &device.domains[domain];
     };
     for (const FieldRef& mux : device.muxFields)
-        if (const PowerDomain* domain = domainOf(mux.instance);
-            domain && device.instances[mux.instance].unit.empty())
+        if (const PowerDomain* domain = domainOf(mux.instance); domain && device.instances[mux.instance].unit.empty())
             out.addRemark("domain-too-early", "{} leads signals to pads, and these are set up before {} can be awaited",
                           device.nameOf(mux), domain->name);
     for (const FieldCode& dog : runningWatchdogs(device))

@@ -124,8 +124,7 @@ void lintDma(const Device& device, LintRemarks& out)
 {
     if (device.dma.instance >= 0)
         for (const auto& [name, role] : device.blockOf(device.dma.instance).roles) {
-            const Field& field =
-                device.blockOf(device.dma.instance).registers[role.reg].fields[role.field];
+            const Field& field = device.blockOf(device.dma.instance).registers[role.reg].fields[role.field];
             if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) &&
                 (field.width != 32 || !field.pieces.empty()))
                 out.addRemark(
@@ -133,8 +132,7 @@ void lintDma(const Device& device, LintRemarks& out)
                     "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let "
                     "the channel move would not be written",
                     device.instances[device.dma.instance].name,
-                    device.blockOf(device.dma.instance).registers[role.reg].name, field.name, field.width,
-                    name);
+                    device.blockOf(device.dma.instance).registers[role.reg].name, field.name, field.width, name);
         }
     std::map<std::uint32_t, std::string> requests;
     for (const Instance& instance : device.instances)
@@ -213,10 +211,9 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
                                    [&pair](const auto& own) { return own.first != 0 && own.second == pair.second; });
             });
         if (!apart)
-            out.addRemark("role-twice",
-                          "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
-                          block.name, block.registers[reg].name,
-                          block.registers[reg].fields[index].name, at->second, name);
+            out.addRemark(
+                "role-twice", "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
+                block.name, block.registers[reg].name, block.registers[reg].fields[index].name, at->second, name);
     }
     for (const auto& [name, of, reg, index] : held) {
         const RoleSpec* spec = kind->role(name);

@@ -406,13 +406,12 @@ std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode&
     }
     if (!code || *code > field->maxCode())
         node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
-    const Register& lock = guard.instance < 0 ? block.registers[guard.reg]
-                                              : device_.registerOf({guard.instance, guard.reg, guard.field});
+    const Register& lock =
+        guard.instance < 0 ? block.registers[guard.reg] : device_.registerOf({guard.instance, guard.reg, guard.field});
     const bool guarded = std::any_of(guardNodes_.begin(), guardNodes_.end(), [&](const GuardNode& other) {
         return other.reg == guard.reg &&
                &device_.blocks[other.block] ==
-                   (guard.instance < 0 ? &block
-                                       : &device_.blocks[device_.instances[guard.instance].block]);
+                   (guard.instance < 0 ? &block : &device_.blocks[device_.instances[guard.instance].block]);
     });
     if (!lock.parts.empty())
         node.fail(fmt::format("{} has parts; a key goes into a register that is written as a whole.", lock.name));

@@ -101,8 +101,7 @@ void DeviceReader::readInstances()
             }
             const RegisterIndex index = static_cast<int>(at - registerNames.begin());
             instance.resets[index] = value.asWord();
-            if (const int width = registers.registers[index].width;
-                width < 32 && instance.resets[index] >> width != 0)
+            if (const int width = registers.registers[index].width; width < 32 && instance.resets[index] >> width != 0)
                 value.fail(fmt::format("does not fit into {} bits.", width));
         }
         device_.instances.push_back(std::move(instance));

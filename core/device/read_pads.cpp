@@ -53,8 +53,7 @@ void DeviceReader::readPads()
                     pad.functionHigher.push_back({pad.port, reg, field});
             pad.portCode = portCode;
             if (!pad.function.valid() && !device_.roleField(pad.port, "output" + bit).valid())
-                node.child("at").fail(
-                    fmt::format("{} has no bit {}.", device_.instances[pad.port].name, pad.bit));
+                node.child("at").fail(fmt::format("{} has no bit {}.", device_.instances[pad.port].name, pad.bit));
             else if (pad.function.valid() && std::uint32_t(portCode) > device_.maxFunction(pad))
                 node.child("at").fail(
                     fmt::format("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));

@@ -225,8 +225,7 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
             if (role.reg < 0)
                 break;
             role.encoding =
-                encoding ? *encoding
-                         : encodingOfNames(*spec, block.registers[role.reg].fields[role.field], from);
+                encoding ? *encoding : encodingOfNames(*spec, block.registers[role.reg].fields[role.field], from);
             checkEncoding(*spec, role.encoding, from);
             block.roles[name] = role;
         }
@@ -321,9 +320,8 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
         Role role = fieldOfName(block, named);
         if (role.reg < 0)
             continue;
-        role.encoding = encoding
-                            ? *encoding
-                            : encodingOfNames(spec, block.registers[role.reg].fields[role.field], node);
+        role.encoding =
+            encoding ? *encoding : encodingOfNames(spec, block.registers[role.reg].fields[role.field], node);
         if (!any)
             checkEncoding(spec, role.encoding, node);
         if (!block.roles.emplace(name + std::to_string(bit), role).second) {

@@ -31,9 +31,8 @@ std::optional<std::int64_t> resetSettingOf(const Device& device, const ClockNode
 void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
 {
     const Field& field = device.fieldOf(ref);
-    std::uint32_t& word = device.instances[ref.instance]
-                              .resets.try_emplace(ref.reg, device.resetOf(ref.instance, ref.reg))
-                              .first->second;
+    std::uint32_t& word =
+        device.instances[ref.instance].resets.try_emplace(ref.reg, device.resetOf(ref.instance, ref.reg)).first->second;
     word = (word & ~field.mask()) | field.at(code);
     for (ClockNode& node : device.clocks) {
         node.onAtReset = !node.enable.valid() || device.resetCode(node.enable.ref) == node.enable.code;
@@ -44,8 +43,8 @@ void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
             device.resetRange = int(r);
     const Block& block = device.blockOf(ref.instance);
     if (const Role* on = block.role("on"); block.kind == "watchdog" && device.roleField(ref.instance, "on") == ref)
-        device.instances[ref.instance].abilities["runs_at_reset"] = {
-            on->encoding.decode(code).value_or(0) != 0 ? 1 : 0};
+        device.instances[ref.instance].abilities["runs_at_reset"] = {on->encoding.decode(code).value_or(0) != 0 ? 1
+                                                                                                                : 0};
 }
 
 } // namespace bindrel

@@ -51,8 +51,7 @@ std::string factorTitle(const Facts& f, ClockIndex clock)
     const std::int64_t factor = betterFactor(f, clock);
     if (factor == 0)
         return {};
-    return fmt::format("{} by {}",
-                       f.device.clocks[clock].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
+    return fmt::format("{} by {}", f.device.clocks[clock].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
                        factorText(f.device.clocks[clock], factor));
 }
 
@@ -148,15 +147,15 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
         const ClockIndex kernel = f.device.instances[instance].kernel;
         const ClockState& state = f.rates.clocks[kernel];
         if (!state.running)
-            out.push_back({Severity::Error,
-                           {},
-                           fmt::format("{} on {} has no clock: {} does not run ({}). {}hoose another clock source.",
-                                       f.plan.needs[n].title, f.device.instances[instance].name,
-                                       f.device.clocks[kernel].name, state.stopped,
-                                       isUnfitted(f, kernel) ? "State what is fitted there, or c" : "C"),
-                           {Place::Kind::Clock, f.device.clocks[kernel].id, {}},
-                           {},
-                           WaysOffer{}});
+            out.push_back(
+                {Severity::Error,
+                 {},
+                 fmt::format("{} on {} has no clock: {} does not run ({}). {}hoose another clock source.",
+                             f.plan.needs[n].title, f.device.instances[instance].name, f.device.clocks[kernel].name,
+                             state.stopped, isUnfitted(f, kernel) ? "State what is fitted there, or c" : "C"),
+                 {Place::Kind::Clock, f.device.clocks[kernel].id, {}},
+                 {},
+                 WaysOffer{}});
     }
 }
 
@@ -269,9 +268,8 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
             continue;
         bool claimed = false;
         for (const NeedIndex n : f.plan.needs.indices())
-            claimed =
-                claimed || (f.bindings.needs[n].instance >= 0 &&
-                            f.device.instances[f.bindings.needs[n].instance].name == f.device.clocks[i].id);
+            claimed = claimed || (f.bindings.needs[n].instance >= 0 &&
+                                  f.device.instances[f.bindings.needs[n].instance].name == f.device.clocks[i].id);
         // Where something else drives one of its pads, the oscillator cannot swing at all.
         const int oscillator = f.device.findInstance(f.device.clocks[i].id);
         for (const PadSetup& setup : claimed || oscillator < 0 ? std::vector<PadSetup>() : f.pads)
@@ -283,8 +281,7 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
                          {},
                          fmt::format(
                              "{} cannot run: its pad {} is used by {}. Move that signal, and bind the crystal's need.",
-                             f.device.clocks[i].name, f.device.pads[setup.pad].name,
-                             f.plan.needs[setup.need].title),
+                             f.device.clocks[i].name, f.device.pads[setup.pad].name, f.plan.needs[setup.need].title),
                          {Place::Kind::Clock, f.device.clocks[i].id, {}},
                          {}});
                 }
@@ -484,8 +481,8 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
         for (const NeedIndex n : f.plan.needs.indices()) {
             const ClockIndex kernel =
                 f.bindings.needs[n].state == BoundNeed::State::Bound ? f.settings[n].kernel : ClockIndex(-1);
-            if (kernel >= 0 && f.rates.clocks[kernel].rate == slow.clocks[kernel].rate &&
-                from(f.rates, kernel) && from(slow, kernel))
+            if (kernel >= 0 && f.rates.clocks[kernel].rate == slow.clocks[kernel].rate && from(f.rates, kernel) &&
+                from(slow, kernel))
                 stopped.push_back(f.plan.needs[n].title);
         }
         const bool one = stopped.size() == 1;

@@ -118,14 +118,14 @@ void losesPower(const Facts& f, std::vector<Finding>& out)
             const Need& facts = f.plan.needs[need];
             const CoreIndex core = f.device.findCore(facts.core);
             if (core > 0)
-                out.push_back({Severity::Error,
-                               {},
-                               fmt::format("{} loses power in {}, and {}, which owns it, is not running to initialise "
-                                           "it again. Assign it to {}, or do not enter {}.",
-                                           facts.title, mode.name, f.device.cores[core].id,
-                                           f.device.cores.front().id, mode.name),
-                               {Place::Kind::Need, facts.id, {}},
-                               {}});
+                out.push_back(
+                    {Severity::Error,
+                     {},
+                     fmt::format("{} loses power in {}, and {}, which owns it, is not running to initialise "
+                                 "it again. Assign it to {}, or do not enter {}.",
+                                 facts.title, mode.name, f.device.cores[core].id, f.device.cores.front().id, mode.name),
+                     {Place::Kind::Need, facts.id, {}},
+                     {}});
         }
 }
 

@@ -34,8 +34,7 @@ void ClockWriting::sourceOn(ClockIndex i, bool write)
         return;
     const ClockNode& facts = node(i);
     loadStep(i);
-    if (facts.bypass.valid() && rates_.clocks[i].external &&
-        device_.resetCode(facts.bypass.ref) != facts.bypass.code)
+    if (facts.bypass.valid() && rates_.clocks[i].external && device_.resetCode(facts.bypass.ref) != facts.bypass.code)
         add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}},
                        fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
     const bool later = std::find(startOnly_.begin(), startOnly_.end(), i) != startOnly_.end();

@@ -41,8 +41,7 @@ public:
         FallBack out;
         out.clock = clock;
         out.awaited = device_.clocks[clock].ready.ref;
-        if (f_.plan.onFailure == OnFailure::FallBack && f_.plan.slow &&
-            !image_.slowRates->clocks[clock].running) {
+        if (f_.plan.onFailure == OnFailure::FallBack && f_.plan.slow && !image_.slowRates->clocks[clock].running) {
             out.toSlow = true;
             if (works(out, *f_.plan.slow))
                 return finished(std::move(out), awaited);
@@ -95,14 +94,13 @@ private:
     {
         out.left.clear();
         const auto steady = [&](ClockIndex clock) {
-            return clock < 0 || (out.rates.clocks[clock].running &&
-                                 out.rates.clocks[clock].rate == f_.rates.clocks[clock].rate);
+            return clock < 0 ||
+                   (out.rates.clocks[clock].running && out.rates.clocks[clock].rate == f_.rates.clocks[clock].rate);
         };
         for (const NeedIndex n : f_.plan.needs.indices()) {
             const InstanceIndex instance = f_.bindings.needs[n].instance;
-            const bool clocked =
-                instance < 0 || (out.rates.clocks[device_.instances[instance].bus].running &&
-                                 steady(device_.instances[instance].kernel));
+            const bool clocked = instance < 0 || (out.rates.clocks[device_.instances[instance].bus].running &&
+                                                  steady(device_.instances[instance].kernel));
             // What a line ignores is counted in cycles of its clock.
             const auto quiet = [&](const PadSetup& setup) {
                 const InstanceIndex lines = device_.linesInPorts ? device_.pads[setup.pad].port : device_.lineInstance;

@@ -129,7 +129,8 @@ Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock);
 bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, NeedIndex need);
 /// REQUIRES: the clock steps are there.
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
-                     const Rates& rates, const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads);
+                     const Rates& rates, const IndexVector<NeedIndex, Setting>& settings,
+                     const std::vector<PadSetup>& pads);
 void appendUnlockSteps(Image& image, const Device& device);
 /// Lets the cores that own needs reach their instances, and keeps out who must not.
 void appendFenceSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings);

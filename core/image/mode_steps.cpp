@@ -44,8 +44,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     ModeSteps out{index, clocks.slow, {}, {}, {}};
     const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
     for (const NeedIndex need : state.dropped)
-        if (bindings.needs[need].state == BoundNeed::State::Bound &&
-            device.findCore(clocks.plan.needs[need].core) <= 0)
+        if (bindings.needs[need].state == BoundNeed::State::Bound && device.findCore(clocks.plan.needs[need].core) <= 0)
             out.again.push_back(need);
     for (const PadSetup& setup : pads)
         if (std::find(out.again.begin(), out.again.end(), setup.need) != out.again.end() &&
@@ -94,7 +93,8 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
 } // namespace
 
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
-                     const Rates& rates, const IndexVector<NeedIndex, Setting>& settings, const std::vector<PadSetup>& pads)
+                     const Rates& rates, const IndexVector<NeedIndex, Setting>& settings,
+                     const std::vector<PadSetup>& pads)
 {
     if (plan.modes.empty())
         return;

@@ -58,8 +58,7 @@ public:
     {
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}},
-                               "Lane functions."),
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}}, "Lane functions."),
                     Step::Phase::Need);
     }
 
@@ -101,8 +100,7 @@ public:
         std::vector<std::pair<int, std::vector<FieldWrite>>> registers;
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
-                registerOf(registers, select.ref.reg)
-                    .push_back({select.ref, select.code, plan_.needs[need_].title});
+                registerOf(registers, select.ref.reg).push_back({select.ref, select.code, plan_.needs[need_].title});
         int last = -1;
         for (const RoleValue& value : setting.roles) {
             if (value.when != RoleValue::When::Config)
@@ -139,9 +137,9 @@ public:
         for (const RoleStep& step : first ? setting.before : std::vector<RoleStep>())
             touched.insert(operation(bound.instance, step));
         for (auto& [reg, fields] : registers) {
-            const std::string why =
-                fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[RegisterIndex(reg)].name,
-                            purposeOf(fields, setting));
+            const std::string why = fmt::format("{}.{}{}", instance.name,
+                                                device_.blockOf(bound.instance).registers[RegisterIndex(reg)].name,
+                                                purposeOf(fields, setting));
             // Registers of a shared instance hold what its other needs have set; those of a state that was asked for
             // hold that.
             Step step = bound.shared || touched.contains(reg) ? updateStep(device_, std::move(fields), why)
@@ -223,15 +221,15 @@ public:
                     Step::Phase::Need);
             else
                 image_.unplaced.push_back(fmt::format("{} has no value named {} that connects {} to line {}",
-                                                      device_.nameOf(port), device_.instances[pad.port].name,
-                                                      pad.name, n));
+                                                      device_.nameOf(port), device_.instances[pad.port].name, pad.name,
+                                                      n));
         }
         const auto put = [&](const char* role, bool on) {
             if (const FieldRef ref = device_.roleField(lines, role + n); ref.valid())
                 add(updateStep(device_, {{ref, on, title + ", edges"}}, {}), Step::Phase::Need);
             else if (on)
-                image_.unplaced.push_back(fmt::format("{} has no field for {} edges of line {}",
-                                                      device_.instances[lines].name, role, n));
+                image_.unplaced.push_back(
+                    fmt::format("{} has no field for {} edges of line {}", device_.instances[lines].name, role, n));
         };
         // Where each core has an enable of its own, the one of the core that owns the need counts.
         const std::string& core = plan_.needs[need_].core;
@@ -271,8 +269,8 @@ public:
             image_.unplaced.push_back(fmt::format("{} has no interrupt for line {}, which {} needs",
                                                   device_.instances[lines].name, n, title));
         if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
-            image_.unplaced.push_back(fmt::format("{} has no field that enables the interrupt of line {}",
-                                                  device_.instances[lines].name, n));
+            image_.unplaced.push_back(
+                fmt::format("{} has no field that enables the interrupt of line {}", device_.instances[lines].name, n));
     }
 
     /// The filter of a line: at least so many cycles of its fastest clock as are asked for.

@@ -187,9 +187,9 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
                 levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[setup.pad].bit)),
                                   setup.levelHigh, plan.needs[setup.need].title + ", level"});
         if (!levels.empty() && levels.front().ref.valid())
-            add(updateStep(device, std::move(levels),
-                           fmt::format("{}: output levels, before the outputs are enabled.",
-                                       device.instances[port].name)));
+            add(updateStep(
+                device, std::move(levels),
+                fmt::format("{}: output levels, before the outputs are enabled.", device.instances[port].name)));
     }
     std::vector<PadStep> early;
     SharedRegisters shared(device);

@@ -267,15 +267,13 @@ private:
                 canBeSwitched =
                     canBeSwitched ||
                     (route.instance == instance && !route.wired() &&
-                     matchSignal(signal.pattern, device_.instances[instance].signals[size_t(route.signal)].name)
-                         .fits);
+                     matchSignal(signal.pattern, device_.instances[instance].signals[size_t(route.signal)].name).fits);
             if (at != switched_.end())
                 for (const bool asBefore : {true, false})
                     for (const Switched& one : at->second) {
                         const Route& route = device_.routes[one.route];
                         const std::string& pad = device_.pads[one.pad].name;
-                        const std::string& name =
-                            device_.instances[instance].signals[size_t(route.signal)].name;
+                        const std::string& name = device_.instances[instance].signals[size_t(route.signal)].name;
                         const PatternMatch match = matchSignal(signal.pattern, name);
                         const bool taken =
                             claimedPads_.contains(one.pad) && (kept == need.binding.pads.end() || kept->second != pad);

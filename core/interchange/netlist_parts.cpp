@@ -184,9 +184,8 @@ private:
                 continue;
             const bool there = std::any_of(pads.begin(), pads.end(), [&](const std::string& name) {
                 const Pad& pad = device_.pads[device_.findPad(name)];
-                return std::any_of(pad.routes.begin(), pad.routes.end(), [&](RouteIndex route) {
-                    return device_.routes[route].instance == oscillator;
-                });
+                return std::any_of(pad.routes.begin(), pad.routes.end(),
+                                   [&](RouteIndex route) { return device_.routes[route].instance == oscillator; });
             });
             if (!there)
                 continue;

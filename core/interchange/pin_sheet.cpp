@@ -105,7 +105,7 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
             const Need& need = s.plan.needs[claim.need];
             const Seat& seat = s.bindings.needs[claim.need].seats[size_t(claim.seat)];
             append(row.cells[NeedTitle], need.title);
-            append(row.cells[Signal], seat.route >= 0 ? s.device->signalName(s.device->routes[seat.route])
+            append(row.cells[Signal], seat.route >= 0           ? s.device->signalName(s.device->routes[seat.route])
                                       : seat.impossible.empty() ? pad.name
                                                                 : seat.signal.title);
             const Part* part = s.board->part(need.part);

@@ -101,8 +101,7 @@ private:
                             : fmt::format("{} and {} are on the same channel", a.signal.title, b.signal.title);
         }
         // Two signals on one pad contend for it; that says enough.
-        return a.pad == b.pad ? std::string()
-                              : disagreement(device_, device_.routes[a.route], device_.routes[b.route]);
+        return a.pad == b.pad ? std::string() : disagreement(device_, device_.routes[a.route], device_.routes[b.route]);
     }
 
     bool descend(size_t s)
@@ -191,8 +190,7 @@ bool saidElsewhere(const Device& device, const Bindings& out, const Contest& con
     case Resource::Kind::Channel:
         return same(padOf) || !out.needs[contest.claims.front().need].shared;
     case Resource::Kind::Setting:
-        return same(padOf) || same(unitOf) ||
-               (same(instanceOf) && !out.needs[contest.claims.front().need].shared);
+        return same(padOf) || same(unitOf) || (same(instanceOf) && !out.needs[contest.claims.front().need].shared);
     }
     return false;
 }

@@ -99,8 +99,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     if (option.route >= 0)
         for (const Seat& seat : bound.seats)
             if (seat.signal.id != signal.id && seat.route >= 0)
-                if (std::string why =
-                        disagreement(device, device.routes[option.route], device.routes[seat.route]);
+                if (std::string why = disagreement(device, device.routes[option.route], device.routes[seat.route]);
                     !why.empty())
                     return set(Option::Cost::Moves, fmt::format("{}; its other signals move along", why));
     set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} after reset", pad.resetClaim));
@@ -230,9 +229,8 @@ void sitBy(const Device& device, Need& need, std::string_view signal, const Opti
     const BoundNeed bound = seatNeed(device, need);
     for (const Seat& seat : bound.seats)
         if (seat.signal.id == signal && seat.channel != option.channel)
-            need.binding.via[id] = device.instances[option.instance]
-                                       .signals[size_t(device.routes[option.route].signal)]
-                                       .name;
+            need.binding.via[id] =
+                device.instances[option.instance].signals[size_t(device.routes[option.route].signal)].name;
 }
 
 } // namespace
@@ -321,9 +319,8 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     Room room;
     room.cost = found.ways.front().cost;
     room.proven = found.proven;
-    room.edit =
-        difference(plan, after,
-                   fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[option.pad].name));
+    room.edit = difference(plan, after,
+                           fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[option.pad].name));
     for (const NeedIndex n : plan.needs.indices()) {
         if (after.needs[n].binding == plan.needs[n].binding)
             continue;

@@ -313,9 +313,8 @@ private:
             // "Three buses on two controllers" says more than whose pads they would have to take.
             for (const NeedIndex culprit : Needs(core)) {
                 Needs alike = among;
-                std::erase_if(alike, [&](NeedIndex need) {
-                    return plan_.needs[need].kind != plan_.needs[culprit].kind;
-                });
+                std::erase_if(alike,
+                              [&](NeedIndex need) { return plan_.needs[need].kind != plan_.needs[culprit].kind; });
                 if (contains(vars, culprit) && alike.size() < among.size() &&
                     solveFor(alike, left_ / 8) == Solver::Answer::No) {
                     core = coreOf(alike);

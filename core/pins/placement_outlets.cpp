@@ -43,18 +43,18 @@ void PlacementModel::findLists()
         const bool exclusive = exclusive_[std::size_t(instanceOf[list])];
         // Where needs share an instance, a channel is had by one of them; nothing else may depend on who that is.
         shared_[list] =
-            exclusive ||
-            std::all_of(space_.ways(int(list)).begin(), space_.ways(int(list)).end(),
-                        [this](const PlacementSpace::SignalPath& way) {
-                            const auto is = [this](const PlacementSpace::Taking& taking) {
-                                return space_.kindOf(taking.resource) == Resource::Kind::Channel;
-                            };
-                            const bool hasChannel = std::any_of(way.takes.begin(), way.takes.end(), is);
-                            const bool free = std::all_of(
-                                way.takes.begin(), way.takes.end(),
-                                [&is](const PlacementSpace::Taking& taking) { return taking.as != 0 || is(taking); });
-                            return hasChannel && free && space_.device.routes[way.route].group < 0;
-                        });
+            exclusive || std::all_of(space_.ways(int(list)).begin(), space_.ways(int(list)).end(),
+                                     [this](const PlacementSpace::SignalPath& way) {
+                                         const auto is = [this](const PlacementSpace::Taking& taking) {
+                                             return space_.kindOf(taking.resource) == Resource::Kind::Channel;
+                                         };
+                                         const bool hasChannel = std::any_of(way.takes.begin(), way.takes.end(), is);
+                                         const bool free = std::all_of(way.takes.begin(), way.takes.end(),
+                                                                       [&is](const PlacementSpace::Taking& taking) {
+                                                                           return taking.as != 0 || is(taking);
+                                                                       });
+                                         return hasChannel && free && space_.device.routes[way.route].group < 0;
+                                     });
     }
 }
 

@@ -188,10 +188,9 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         for (std::size_t w = 0; w < ways(list).size(); ++w) {
             const SignalPath& way = ways(list)[w];
             const Pad& pad = device.pads[way.pad];
-            const bool otherWay =
-                wire.seat && wire.seat->pad == way.pad && wire.seat->route >= 0 && way.route >= 0 &&
-                instance == bound.instance &&
-                device.routes[wire.seat->route].signal != device.routes[way.route].signal;
+            const bool otherWay = wire.seat && wire.seat->pad == way.pad && wire.seat->route >= 0 && way.route >= 0 &&
+                                  instance == bound.instance &&
+                                  device.routes[wire.seat->route].signal != device.routes[way.route].signal;
             const bool moves = wire.current && (*wire.current != pad.name || otherWay);
             const bool plain = wire.net.empty() && !isRouted_[std::size_t(way.pad)];
             if ((wire.held && moves) ||
@@ -201,9 +200,8 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)
                 choice.scarce += 10;
             choice.unfit = !bears(pad, signal, wire);
-            choice.debug =
-                !pad.resetClaim.empty() &&
-                (way.route < 0 || device.signalName(device.routes[way.route]) != pad.resetClaim);
+            choice.debug = !pad.resetClaim.empty() &&
+                           (way.route < 0 || device.signalName(device.routes[way.route]) != pad.resetClaim);
             if (wishes) {
                 const PlacementWishes::Single broken =
                     wishes->brokenBy(NeedIndex(int(&need - plan.needs.data())), signal.id, way.pad);
@@ -259,8 +257,8 @@ int PlacementSpace::listOf(InstanceIndex instance, const SignalSpec& signal)
             const Route& route = device.routes[r];
             if (positionOfPad[std::size_t(route.pad)] < 0)
                 continue;
-            const PatternMatch match = matchSignal(
-                signal.pattern, device.instances[instance].signals[std::size_t(route.signal)].name);
+            const PatternMatch match =
+                matchSignal(signal.pattern, device.instances[instance].signals[std::size_t(route.signal)].name);
             if (match.fits)
                 add(route.pad, r, match.channel);
         }

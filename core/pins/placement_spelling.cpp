@@ -23,8 +23,7 @@ std::vector<int> PlacementModel::routesImpliedByPads(const NeedPlacement& stand,
         for (std::size_t other = 0; other < signal; ++other) {
             const PlacementSpace::Choice& before = site.choices[other][std::size_t(picked[other])];
             if (before.route >= 0 && choice.route >= 0 &&
-                !agree(space_.device, space_.device.routes[before.route],
-                       space_.device.routes[choice.route]))
+                !agree(space_.device, space_.device.routes[before.route], space_.device.routes[choice.route]))
                 return false;
             if (entry.signals[signal].channel >= 0 && entry.signals[other].channel >= 0 &&
                 (entry.signals[signal].channel == entry.signals[other].channel) != (choice.channel == before.channel))

@@ -104,8 +104,7 @@ Binding PlacementModel::bindingOf(const NeedPlacement& stand) const
     Binding binding;
     binding.instance = site.instance < 0 ? "" : space_.device.instances[site.instance].name;
     for (std::size_t s = 0; s < entry.signals.size(); ++s)
-        binding.pads[entry.signals[s].id] =
-            space_.device.pads[site.choices[s][std::size_t(stand.choices[s])].pad].name;
+        binding.pads[entry.signals[s].id] = space_.device.pads[site.choices[s][std::size_t(stand.choices[s])].pad].name;
     for (const auto& [signal, name] : spelling(stand).value_or(std::map<std::size_t, std::string>()))
         binding.via[entry.signals[signal].id] = name;
     for (std::size_t r = 0; r < entry.requests.size(); ++r)

@@ -102,11 +102,11 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
                                              need.title, request, device.name));
     }
     if (!result.rules.empty())
-        return problemOf(fmt::format(
-            "the layout's rule \"{}\" leaves no room for {}. Make it a wish, which may be broken, "
-            "or place some needs elsewhere by hand.",
-            joined(result.rules, "\" and \""),
-            wanted.size() == 1 ? plan.needs[wanted.front()].title : counted(long(wanted.size()), "need")));
+        return problemOf(
+            fmt::format("the layout's rule \"{}\" leaves no room for {}. Make it a wish, which may be broken, "
+                        "or place some needs elsewhere by hand.",
+                        joined(result.rules, "\" and \""),
+                        wanted.size() == 1 ? plan.needs[wanted.front()].title : counted(long(wanted.size()), "need")));
     if (!result.proven || result.culprits.empty())
         return problemOf(
             "no solution was found within the search limits; hold fewer things, or place some needs by hand.");

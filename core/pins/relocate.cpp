@@ -121,8 +121,7 @@ private:
             wanted[need] = std::exchange(plan_.needs[need].binding, {});
         std::vector<NeedIndex> placed;
         std::vector<NeedIndex> order = needs;
-        std::stable_partition(order.begin(), order.end(),
-                              [this](NeedIndex need) { return wired(plan_.needs[need]); });
+        std::stable_partition(order.begin(), order.end(), [this](NeedIndex need) { return wired(plan_.needs[need]); });
         for (const NeedIndex need : order) {
             if (stopped)
                 return;

@@ -77,8 +77,8 @@ std::string boardObjection(const Device& device, const Board& board, PadIndex pa
     const auto net = board.nets.find(facts.name);
     if (net != board.nets.end()) {
         const KindSpec* kind = findKind(need.kind);
-        const bool own = kind && kind->solderedToItsPads && route >= 0 &&
-                         device.routes[route].mechanism == Route::Mechanism::Fixed;
+        const bool own =
+            kind && kind->solderedToItsPads && route >= 0 && device.routes[route].mechanism == Route::Mechanism::Fixed;
         if (net->second == named || (named.empty() && own))
             return {};
         return fmt::format("routed to {} on the board", net->second);

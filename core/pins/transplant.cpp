@@ -71,7 +71,8 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
     }
 }
 
-void takeNeed(Transplant& out, NeedIndex index, const Device& device, const Board& board, std::vector<std::string>& clocks)
+void takeNeed(Transplant& out, NeedIndex index, const Device& device, const Board& board,
+              std::vector<std::string>& clocks)
 {
     Need& need = out.plan.needs[index];
     const KindSpec* kind = findKind(need.kind);

@@ -27,8 +27,8 @@ ToggledOutput toggledBy(const Device& device, const Plan& plan, NeedIndex need)
         if (!can)
             return {-1, fmt::format("{} is not a single output and cannot be toggled.", to.title)};
         if (const CoreIndex own = device.ownerCore(from.core), other = device.ownerCore(to.core); own != other)
-            return {-1, fmt::format("{} belongs to {}, but the interrupt runs on {}.", to.title,
-                                    device.cores[other].id, device.cores[own].id)};
+            return {-1, fmt::format("{} belongs to {}, but the interrupt runs on {}.", to.title, device.cores[other].id,
+                                    device.cores[own].id)};
         return {NeedIndex(n), {}};
     }
     return {-1, fmt::format("there is no need \"{}\" to toggle.{}", id, didYouMean(id, outputs))};

@@ -314,7 +314,8 @@ private:
             const std::optional<std::int64_t> is =
                 meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
-                differs(fmt::format("{} of {} ({})", role, device_.instances[InstanceIndex(owner)].name, device_.nameOf(ref)),
+                differs(fmt::format("{} of {} ({})", role, device_.instances[InstanceIndex(owner)].name,
+                                    device_.nameOf(ref)),
                         is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
         }
     }

@@ -218,7 +218,7 @@ private:
         chip_.pass(kSecond / 1000);
         begin({node.name + " fails",
                node.monitor && f_.rates.clocks[scenario_.fails].monitored ? "Its monitor detects it."
-                                                                                  : "Nothing monitors it.",
+                                                                          : "Nothing monitors it.",
                {Place::Kind::Clock, node.id, {}}});
         chip_.fail(scenario_.fails);
         chip_.pass(kSecond / 1000);
@@ -253,8 +253,8 @@ private:
 
     std::string fieldsText(const Step& step) const
     {
-        std::string text = device_.instances[step.instance].name + "." +
-                           device_.blockOf(step.instance).registers[step.reg].name;
+        std::string text =
+            device_.instances[step.instance].name + "." + device_.blockOf(step.instance).registers[step.reg].name;
         const char* between = ".";
         for (const FieldWrite& write : step.fields) {
             text += fmt::format("{}{} = {}", between, device_.fieldOf(write.ref).name, write.code);
@@ -276,8 +276,7 @@ private:
             if (const Pad& pad = device_.pads[setup.pad]; pad.isPickedBy(step.fields.front().ref))
                 return {Place::Kind::Pad, pad.name, f_.plan.needs[setup.need].id};
         return {Place::Kind::Register,
-                device_.instances[step.instance].name + "." +
-                    device_.blockOf(step.instance).registers[step.reg].name,
+                device_.instances[step.instance].name + "." + device_.blockOf(step.instance).registers[step.reg].name,
                 {}};
     }
 

@@ -406,8 +406,7 @@ void SimulatedChip::fail(ClockIndex clock)
                     moves.emplace_back(i, int(k));
     // Multipliers that it fed are switched off with it.
     for (ClockIndex i = 0; watched && i < clocks_.count(); ++i)
-        if (device_.clocks[i].type == ClockNode::Type::Multiply && device_.clocks[i].enable.valid() &&
-            hangs(i))
+        if (device_.clocks[i].type == ClockNode::Type::Multiply && device_.clocks[i].enable.valid() && hangs(i))
             clocks_.stop(i, false);
     for (const auto& [select, input] : moves)
         clocks_.force(select, input);

@@ -30,8 +30,7 @@ void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
         if (is)
             return;
     }
-    const std::string name =
-        device_.instances[instance].name + "." + device_.blockOf(instance).registers[reg].name;
+    const std::string name = device_.instances[instance].name + "." + device_.blockOf(instance).registers[reg].name;
     report(Hazard::Kind::Lost, fmt::format("{} is written before the mode of {} is set.", name, unit),
            {Place::Kind::Register, name, {}});
 }
@@ -247,12 +246,9 @@ void SimulatedChip::judge()
                  },
                  {Place::Kind::Clock, device_.clocks[device_.flashClock].id, {}});
     for (const CoreIndex core : running_)
-        if (const ClockIndex clock = device_.cores[core].clock;
-            clock >= 0 && clocks_.clock(clock).rate.isZero())
+        if (const ClockIndex clock = device_.cores[core].clock; clock >= 0 && clocks_.clock(clock).rate.isZero())
             tell(Hazard::Kind::Dead, 1'000'000 + core,
-                 [&] {
-                     return fmt::format("{} stops: its clock source does not run.", device_.cores[core].name);
-                 },
+                 [&] { return fmt::format("{} stops: its clock source does not run.", device_.cores[core].name); },
                  {Place::Kind::Clock, device_.clocks[clock].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
     for (ClockIndex i = 0; i < clocks_.count(); ++i) {

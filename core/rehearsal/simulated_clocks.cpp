@@ -161,8 +161,7 @@ void SimulatedClocks::compute(ClockIndex index, Moment now)
         if (node.follows >= 0) {
             compute(node.follows, now);
             const ClockNode& followed = device_.clocks[node.follows];
-            rate =
-                rate * (clocks_[node.follows].setting == followed.unit ? node.factorWhenOne : node.factorElse);
+            rate = rate * (clocks_[node.follows].setting == followed.unit ? node.factorWhenOne : node.factorElse);
         } else {
             rate = rate * node.factorElse;
         }

@@ -100,8 +100,7 @@ private:
         if (node.unit != 1 && !node.fraction.valid())
             w_.comment(fmt::format("In units of 1/{}.", node.unit));
         if (!told)
-            defineFunction(name,
-                           [&] { w_.linef("    return {};", literal(w_.facts.rates.clocks[clock].setting)); });
+            defineFunction(name, [&] { w_.linef("    return {};", literal(w_.facts.rates.clocks[clock].setting)); });
         else if (!node.fraction.valid())
             defineFunction(name, [&] { returnDecoded(node); });
         else {

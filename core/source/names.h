@@ -12,11 +12,11 @@ namespace bindrel {
 
 /// What all files of one program share: the names that C code uses for its things.
 struct Names {
-    Word prefix;             ///< "sluice"
-    Word PREFIX;             ///< "SLUICE"
+    Word prefix;                        ///< "sluice"
+    Word PREFIX;                        ///< "SLUICE"
     IndexVector<NeedIndex, Word> needs; ///< C name of each need, by index
-    CoreIndex core = 0;      ///< whose program is written, into Device::cores
-    ProjectLayout layout;    ///< where its files lie, and how they are spelled
+    CoreIndex core = 0;                 ///< whose program is written, into Device::cores
+    ProjectLayout layout;               ///< where its files lie, and how they are spelled
 
     Word macro(const Word& rest) const { return PREFIX + "_" + rest; }
     Word macro(WordLiteral rest) const { return PREFIX + "_" + rest; }

@@ -104,8 +104,7 @@ void writeNeeds(Page& page, const Facts& f)
                 achieved.push_back(
                     row.title + " " + row.achieved +
                     (row.wanted.empty() || row.wanted == row.achieved ? "" : " (requested " + row.wanted + ")"));
-        rows.push_back({need.title, need.kind,
-                        bound.instance < 0 ? "" : f.device.instances[bound.instance].name,
+        rows.push_back({need.title, need.kind, bound.instance < 0 ? "" : f.device.instances[bound.instance].name,
                         f.device.cores[coreOf(f, n)].id, joined(achieved, "; ")});
     }
     page.line("## Needs");

@@ -51,8 +51,8 @@ std::vector<Comparison> comparisons(const Facts& f, const Names& names)
         const auto [known, fresh] = uses.try_emplace(block);
         if (fresh)
             known->second = registerUses(f.device.blocks[block]);
-        if (const std::uint32_t mask = comparedBits(f.device.blocks[block].registers[value.reg],
-                                                    known->second[size_t(value.reg)]))
+        if (const std::uint32_t mask =
+                comparedBits(f.device.blocks[block].registers[value.reg], known->second[size_t(value.reg)]))
             out.push_back({&value, mask});
     }
     return out;

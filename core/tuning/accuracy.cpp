@@ -89,7 +89,8 @@ Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& 
     return out;
 }
 
-IndexVector<NeedIndex, Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
+IndexVector<NeedIndex, Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings,
+                                            const Rates& rates)
 {
     IndexVector<NeedIndex, Accuracy> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)

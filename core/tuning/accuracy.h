@@ -33,7 +33,8 @@ struct Accuracy {
 };
 
 /// Of each need, by index. Sources: USB 2.0 (7.1.11: data rates), ISO 11898-1 (oscillator tolerance); each in its kind.
-IndexVector<NeedIndex, Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
+IndexVector<NeedIndex, Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings,
+                                            const Rates& rates);
 
 /// How far a clock that is off by so much runs away in a month of 30.436875 days (2 629 746 s, a twelfth of the mean
 /// Gregorian year).

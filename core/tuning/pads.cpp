@@ -101,8 +101,7 @@ void setUpSensibly(PadSetup& setup, const Device& device, const Need& need, cons
     if (signal.direction == Direction::Analog)
         setup.because = "an analog pad floats";
     if (signal.direction == Direction::Out && !setup.gpio)
-        setUpForRate(setup, device.pads[setup.pad],
-                     static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
+        setUpForRate(setup, device.pads[setup.pad], static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
     if (const auto ask = tuningOf(need.kind).setUpPad)
         ask(setup, device, need, signal);
 }

@@ -187,7 +187,8 @@ Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, co
     return out;
 }
 
-IndexVector<NeedIndex, Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
+IndexVector<NeedIndex, Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings,
+                                     const Rates& rates)
 {
     IndexVector<NeedIndex, Setting> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)

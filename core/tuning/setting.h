@@ -208,10 +208,7 @@ struct TuningContext {
     bool worded = true;   ///< texts are to be read; see words.h
 
     const ClockState& kernel() const { return rates.clocks[device.instances[bound.instance].kernel]; }
-    std::string kernelName() const
-    {
-        return device.clocks[device.instances[bound.instance].kernel].name;
-    }
+    std::string kernelName() const { return device.clocks[device.instances[bound.instance].kernel].name; }
     const Encoding& encoding(std::string_view role) const;
     /// Whether the block has a field for the role. What every chip of a kind need not have is asked for first.
     bool has(std::string_view role) const { return device.blockOf(bound.instance).role(role) != nullptr; }
@@ -260,6 +257,7 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
 Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need);
 
 /// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
-IndexVector<NeedIndex, Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
+IndexVector<NeedIndex, Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings,
+                                     const Rates& rates);
 
 } // namespace bindrel

@@ -90,8 +90,7 @@ SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindin
         if (need.instance >= 0 && instances.insert(need.instance).second) {
             const Instance& instance = device.instances[need.instance];
             sum.add(What::Instance, need.instance, instance.draws, instance.drawsPerMegahertz,
-                    rates.clocks[instance.kernel].running ? rates.clocks[instance.kernel].rate
-                                                                  : Frequency());
+                    rates.clocks[instance.kernel].running ? rates.clocks[instance.kernel].rate : Frequency());
         }
     for (const PadSetup& setup : pads)
         sum.addPad(setup);

@@ -55,10 +55,7 @@ class JobsTest : public WindowFixture {
         station(Station::Tuning);
         QApplication::processEvents();
     }
-    const Setting& setting(const std::string& need) const
-    {
-        return now().settings[needIndex(now().plan, need)];
-    }
+    const Setting& setting(const std::string& need) const { return now().settings[needIndex(now().plan, need)]; }
     void backToTheBeginning()
     {
         const std::string last = planText(now().plan);

@@ -35,8 +35,8 @@ class LayoutTest : public QObject {
         std::iota(places.begin(), places.end(), size_t(0));
         std::shuffle(places.begin(), places.end(), std::mt19937(seed));
         for (PadIndex p = 0; p < int(device.pads.size()) && p < pins; ++p)
-            package.pins[PinIndex(places[p])] = {package.pins[PinIndex(places[p])].number, PackagePin::Kind::Pad, int(p),
-                                       device.pads[p].name};
+            package.pins[PinIndex(places[p])] = {package.pins[PinIndex(places[p])].number, PackagePin::Kind::Pad,
+                                                 int(p), device.pads[p].name};
         device.package = package;
         work.device = std::make_shared<const Device>(device);
         return work;

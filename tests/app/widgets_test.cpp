@@ -395,7 +395,8 @@ private Q_SLOTS:
                 break;
             case 3:
                 if (!plan.needs.empty())
-                    document_->apply(editOf("", SetBinding{plan.needs[NeedIndex(random() % plan.needs.size())].id, {}}));
+                    document_->apply(
+                        editOf("", SetBinding{plan.needs[NeedIndex(random() % plan.needs.size())].id, {}}));
                 break;
             case 4:
                 document_->apply(editOf("", SetClock{"SYS", InputDecision{random() % 2 ? "HFI" : "HFX"}}));

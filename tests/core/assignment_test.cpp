@@ -157,8 +157,8 @@ private Q_SLOTS:
                 QVERIFY(plan->holds.empty());
             }
         QVERIFY2(placed > 6, qPrintable(QString::number(placed)));
-        QVERIFY(!add("uart on " + work.device->pads[PadIndex(0)].name + "/" + work.device->pads[PadIndex(1)].name + "/" +
-                     work.device->pads[PadIndex(2)].name));
+        QVERIFY(!add("uart on " + work.device->pads[PadIndex(0)].name + "/" + work.device->pads[PadIndex(1)].name +
+                     "/" + work.device->pads[PadIndex(2)].name));
     }
 
     void whatIsNotUnderstoodIsNamed()

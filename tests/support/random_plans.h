@@ -35,11 +35,10 @@ inline std::vector<Plan> validPlans(const LoadedPlan& work, unsigned seed, size_
         bool valid = trial.supplyFits(trial.range()) && trial.forbiddenNow().empty();
         for (ClockIndex i = 0; i < int(trial.size()) && valid; ++i)
             valid = !trial.breaks(i) && !(trial.clocks[i].used && trial.clocks[i].rate.value.isZero());
-        const bool news =
-            valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
-                const ClockTrial known(device, *s->board, other, s->bindings);
-                return known.clocks[device.cpuClock()].rate == trial.clocks[device.cpuClock()].rate;
-            });
+        const bool news = valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
+                              const ClockTrial known(device, *s->board, other, s->bindings);
+                              return known.clocks[device.cpuClock()].rate == trial.clocks[device.cpuClock()].rate;
+                          });
         if (news)
             out.push_back(std::move(plan));
     }

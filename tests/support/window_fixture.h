@@ -37,10 +37,7 @@ protected:
         QApplication::processEvents();
     }
 
-    BoundNeed::State stateOf(const char* need) const
-    {
-        return now().bindings.needs[needIndex(now().plan, need)].state;
-    }
+    BoundNeed::State stateOf(const char* need) const { return now().bindings.needs[needIndex(now().plan, need)].state; }
     std::string padOf(const char* need, const char* signal) const
     {
         const auto& pads = now().plan.need(need)->binding.pads;

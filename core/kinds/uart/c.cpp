@@ -175,8 +175,7 @@ void declareUart(Writer& w, NeedIndex need)
             .value_or(f.device.ability(w.facts.bindings.needs[need].instance, "oversampling", 16));
     const std::int64_t unit = dividerUnit(f.device, w.facts.bindings.needs[need].instance);
     // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
-    const Rational baud =
-        Rational(f.rates.clocks[kernel].rate.value.floor()) * unit / (Rational(samples) * divider);
+    const Rational baud = Rational(f.rates.clocks[kernel].rate.value.floor()) * unit / (Rational(samples) * divider);
     const UartGoals& g = goalsOf<UartGoals>(f.plan.needs[need]);
     const Word kernelHz = rateMacro(f, w.names, kernel);
     w.comment(fmt::format("Requested {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)),

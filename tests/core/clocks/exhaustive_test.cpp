@@ -47,10 +47,9 @@ private:
                          (node.trim->by >= 0 &&
                           sourceFacts(device_, board_, device_.clocks[node.trim->by], 0).rate.value.isZero())))
                         continue;
-                    const Tolerance by =
-                        trimmed && node.trim->by >= 0
-                            ? sourceFacts(device_, board_, device_.clocks[node.trim->by], 0).tolerance
-                            : Tolerance{};
+                    const Tolerance by = trimmed && node.trim->by >= 0
+                                             ? sourceFacts(device_, board_, device_.clocks[node.trim->by], 0).tolerance
+                                             : Tolerance{};
                     const Tolerance own = trimmed ? Tolerance{Ppm(node.trim->tolerance.low.value + by.low.value),
                                                               Ppm(node.trim->tolerance.high.value + by.high.value)}
                                                   : facts.tolerance;

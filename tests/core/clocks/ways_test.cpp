@@ -195,10 +195,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         // 10 pF load, 3 pF stray: 2 x 7 pF at each pad. 7 pF, 2 pF stray: 2 x 5 pF.
-        QCOMPARE(loadCapacitor(s->rates.clocks[s->device->findClock("HFX")])->value,
-                 Rational(14, 1'000'000'000'000));
-        QCOMPARE(loadCapacitor(s->rates.clocks[s->device->findClock("LFX")])->value,
-                 Rational(10, 1'000'000'000'000));
+        QCOMPARE(loadCapacitor(s->rates.clocks[s->device->findClock("HFX")])->value, Rational(14, 1'000'000'000'000));
+        QCOMPARE(loadCapacitor(s->rates.clocks[s->device->findClock("LFX")])->value, Rational(10, 1'000'000'000'000));
         QVERIFY(!loadCapacitor(s->rates.clocks[s->device->findClock("HFI")]));
     }
 

@@ -85,8 +85,7 @@ private Q_SLOTS:
                     continue; // clocks, supplies: of no kind that a need asks for
                 QVERIFY2(
                     instance.level == CoverageLevel::Written || instance.next.find("pads") != std::string::npos,
-                    (device->instances[instance.instance].name + " of " + device->name + ": " + instance.next)
-                        .c_str());
+                    (device->instances[instance.instance].name + " of " + device->name + ": " + instance.next).c_str());
             }
     }
 

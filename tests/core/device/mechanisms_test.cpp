@@ -450,14 +450,14 @@ private Q_SLOTS:
                 std::uint32_t code = 0;
                 for (const char* reg : registers)
                     code = code << 1 |
-                           sliced->image.codeOf(d, *d.findField(fmt::format(
-                                                       "{}.{}.P{}", d.instances[pad.port].name, reg, pad.bit)));
+                           sliced->image.codeOf(
+                               d, *d.findField(fmt::format("{}.{}.P{}", d.instances[pad.port].name, reg, pad.bit)));
                 return code;
             };
             const auto before = [&](const char* field) {
-                return plain->image.codeOf(*plain->device,
-                                           *plain->device->findField(fmt::format(
-                                               "{}.CFG{}.{}", d.instances[pad.port].name, pad.bit, field)));
+                return plain->image.codeOf(
+                    *plain->device,
+                    *plain->device->findField(fmt::format("{}.CFG{}.{}", d.instances[pad.port].name, pad.bit, field)));
             };
             QCOMPARE(together({"FND", "FNC", "FNB", "FNA"}), before("FUNC"));
             const std::uint32_t pull = before("PULL");
@@ -730,8 +730,7 @@ private Q_SLOTS:
             const auto s =
                 rill.with(with(demo("ditch-meter-d-done"),
                                SetGoal{"electrode", "level", fmt::format("{}.{} %", tenths / 10, tenths % 10)}));
-            const std::optional<std::int64_t> step =
-                s->settings[needIndex(s->plan, "electrode")].role("threshold");
+            const std::optional<std::int64_t> step = s->settings[needIndex(s->plan, "electrode")].role("threshold");
             QVERIFY(step);
             for (const int other : {1, 2, 9, 10, 19})
                 QVERIFY2(std::abs(double(*step) / 24 - tenths / 1000.0) <=

@@ -59,7 +59,7 @@ class FindingsTest : public QObject {
         const Setting& tick = s->settings[needIndex(work.plan, "tick")];
         Device device = *work.device;
         const InstanceIndex port = s->bindings.needs[needIndex(work.plan, "uplink")].instance,
-                  timer = tick.events.at(0).instance;
+                            timer = tick.events.at(0).instance;
         for (auto& [event, number] : device.instances[timer].interrupts)
             number = device.instances[port].interrupts.begin()->second;
         if (flagless)
@@ -117,8 +117,7 @@ private Q_SLOTS:
             LoadedPlan work = demo("pump-hall-a-done");
             Device device = *work.device;
             // The set point is the helper's.
-            device.instances[device.findInstance("LVL0")].fences.front().admits = {{0, {"LEAD"}},
-                                                                                           {1, {admits}}};
+            device.instances[device.findInstance("LVL0")].fences.front().admits = {{0, {"LEAD"}}, {1, {admits}}};
             work.device = std::make_shared<const Device>(std::move(device));
             return work;
         };

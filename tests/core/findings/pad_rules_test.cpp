@@ -115,8 +115,7 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(knowing("uplink-modem", "txd", volts)), "PAD-03"));
         volts.volts = Voltage(Rational(361, 100));
         const auto s = run(knowing("uplink-modem", "txd", volts));
-        QCOMPARE(hasFinding(*s, "PAD-03", "uplink"),
-                 !s->device->pads[setupOf(*s, "uplink", "rx")->pad].fiveVolt);
+        QCOMPARE(hasFinding(*s, "PAD-03", "uplink"), !s->device->pads[setupOf(*s, "uplink", "rx")->pad].fiveVolt);
         // A tolerant pad bears 5.5 V, and no more.
         LoadedPlan tolerant = demo();
         Device device = *tolerant.device;
@@ -248,8 +247,8 @@ private Q_SLOTS:
         QVERIFY(setupOf(*s, "uplink", "tx")->openDrain && setupOf(*s, "uplink", "tx")->isSaid("open_drain") &&
                 !setupOf(*s, "uplink", "tx")->isSaid("pull"));
         const PadIndex pad = setupOf(*s, "uplink", "rx")->pad;
-        const FieldRef pull = s->device->roleField(s->device->pads[pad].port,
-                                                   "pull" + std::to_string(s->device->pads[pad].bit));
+        const FieldRef pull =
+            s->device->roleField(s->device->pads[pad].port, "pull" + std::to_string(s->device->pads[pad].bit));
         QCOMPARE(s->image.codeOf(*s->device, pull), 2u);
         // For a port's bit the same words are the need's own goals: one truth.
         const Need& lid = *s->plan.need("lid-switch");

@@ -129,8 +129,7 @@ public:
         std::vector<std::pair<int, double>> before;
         for (const ClockIndex i : device_.clocks.indices())
             if (!device_.clocks[i].frozenBy.empty())
-                before.emplace_back(i,
-                                    device_.clocks[i].type == ClockNode::Type::Select ? input(i) : factor(i));
+                before.emplace_back(i, device_.clocks[i].type == ClockNode::Type::Select ? input(i) : factor(i));
         const auto key = std::pair(step.instance, step.reg);
         const std::uint32_t word =
             words_.contains(key) ? words_[key] : device_.blockOf(step.instance).registers[step.reg].reset;
@@ -138,8 +137,8 @@ public:
         words_[key] = (word & ~mask) | (step.value & mask);
         for (const auto& [clock, was] : before)
             for (const ClockIndex by : device_.clocks[clock].frozenBy)
-                if (on(by) && (device_.clocks[clock].type == ClockNode::Type::Select ? input(clock)
-                                                                                             : factor(clock)) != was)
+                if (on(by) &&
+                    (device_.clocks[clock].type == ClockNode::Type::Select ? input(clock) : factor(clock)) != was)
                     return device_.clocks[ClockIndex(clock)].name + " is changed while " + device_.clocks[by].name +
                            " is on" + where;
         return {};

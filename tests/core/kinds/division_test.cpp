@@ -36,10 +36,7 @@ class DivisionTest : public QObject {
                 return value.value;
         return 0xDEADBEEF;
     }
-    static const Setting& settingOf(const Snapshot& s, const char* need)
-    {
-        return s.settings[needIndex(s.plan, need)];
-    }
+    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[needIndex(s.plan, need)]; }
     static const Achieved* rowOf(const Setting& setting, const std::string& title)
     {
         for (const Achieved& row : setting.achieved)
@@ -100,8 +97,7 @@ private Q_SLOTS:
             const std::string text = fmt::format("{} ns", std::llround(seconds * 1e9));
             const auto s = run(with(work, SetGoal{"tick", "period", text}));
             const Setting& setting = settingOf(*s, "tick");
-            const double clock =
-                family.clock > 0 ? family.clock : s->rates.clocks[setting.kernel].rate.toDouble();
+            const double clock = family.clock > 0 ? family.clock : s->rates.clocks[setting.kernel].rate.toDouble();
             const double wanted = double(std::llround(seconds * 1e9)) / 1e9 * clock;
             if (!setting.computed) {
                 QVERIFY2(wanted < 2, text.c_str());
@@ -451,8 +447,7 @@ private Q_SLOTS:
                     else
                         continue;
                     const auto s = run(tried);
-                    const bool bound =
-                        s->bindings.needs[needIndex(s->plan, need.id)].state == BoundNeed::State::Bound;
+                    const bool bound = s->bindings.needs[needIndex(s->plan, need.id)].state == BoundNeed::State::Bound;
                     if (bound && std::none_of(s->findings.begin(), s->findings.end(), [](const Finding& finding) {
                             return finding.severity == Finding::Severity::Error;
                         })) {

@@ -13,10 +13,7 @@ using namespace bindrel::test;
 class SpiTest : public QObject {
     Q_OBJECT
 
-    static const Setting& settingOf(const Snapshot& s, const char* need)
-    {
-        return s.settings[needIndex(s.plan, need)];
-    }
+    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[needIndex(s.plan, need)]; }
     static uint32_t bits(uint32_t address, int high, int low)
     {
         return Chip::at(address) >> low & ((1u << (high - low + 1)) - 1);
@@ -167,8 +164,7 @@ private Q_SLOTS:
             with(with(demo(), SetGoal{"log-flash", "mode", mode.toStdString()}), SetGoal{"log-flash", "word", "12"}));
         const Compiled code(*s);
         const Chip chip(*s->device);
-        const uint32_t base =
-            s->device->instances[s->bindings.needs[needIndex(s->plan, "log-flash")].instance].base;
+        const uint32_t base = s->device->instances[s->bindings.needs[needIndex(s->plan, "log-flash")].instance].base;
         Chip::at(base + 8) = 3; // RXF and TXE
         code.find<void()>("sluice_log_flash_bring_up")();
         QCOMPARE(bits(base, 0, 0), 0u); // off before start

@@ -169,8 +169,7 @@ private Q_SLOTS:
         for (const Route& route : work.device->routes)
             if (work.device->instances[route.instance].name.starts_with("UART") &&
                 work.device->signalName(route).ends_with(".CTS"))
-                expected.insert(work.device->pads[route.pad].name + " " +
-                                work.device->instances[route.instance].name);
+                expected.insert(work.device->pads[route.pad].name + " " + work.device->instances[route.instance].name);
         std::set<std::string> found;
         for (const Option& o : optionsFor(*s->device, *s->board, s->plan, s->bindings, need, "cts")) {
             found.insert(work.device->pads[o.pad].name + " " + work.device->instances[o.instance].name);

@@ -71,8 +71,7 @@ public:
             for (const auto& [signal, pad] : need.binding.pads)
                 for (const Route& route : device.routes)
                     if (route.instance == instance &&
-                        lower(device.instances[instance].signals[std::size_t(route.signal)].name) ==
-                            signal &&
+                        lower(device.instances[instance].signals[std::size_t(route.signal)].name) == signal &&
                         taken.insert(int(route.pad)).second) {
                         binding.pads[signal] = device.pads[route.pad].name;
                         break;

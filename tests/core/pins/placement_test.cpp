@@ -505,9 +505,9 @@ class PlacementTest : public QObject {
             }
             // An instance that can more than is asked for is kept for others.
             if (placed && !need.binding.instance.empty())
-                cost.scarce += std::max(
-                    0, int(c.device->instances[c.device->findInstance(need.binding.instance)].signals.size()) -
-                           int(signalsOf(need).size()));
+                cost.scarce +=
+                    std::max(0, int(c.device->instances[c.device->findInstance(need.binding.instance)].signals.size()) -
+                                    int(signalsOf(need).size()));
             cost.moved += wasBound && moved;
             cost.splits += std::max(0, int(ownSides.size()) - 1);
         }

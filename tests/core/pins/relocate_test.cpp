@@ -80,8 +80,7 @@ private Q_SLOTS:
                 QVERIFY2(after->bindings.contests.empty(), (where + findingsText(*after)).c_str());
                 for (const Relocation::Item& item : there.items)
                     if (item.fate == Relocation::Fate::Stays || item.fate == Relocation::Fate::Moves)
-                        QVERIFY2(after->bindings.needs[needIndex(*next, item.need)].state ==
-                                     BoundNeed::State::Bound,
+                        QVERIFY2(after->bindings.needs[needIndex(*next, item.need)].state == BoundNeed::State::Bound,
                                  (where + item.need).c_str());
                 // The file of the moved plan can be read again.
                 const Expected<LoadedPlan> read = parsePlan(planText(*next), "moved.bindrel", library());

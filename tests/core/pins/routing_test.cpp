@@ -236,7 +236,8 @@ private Q_SLOTS:
                            QString(two).replace("%1", frequency).replace("%2", pad).toStdString());
         };
         const auto same = at("2 kHz", "PA3");
-        QVERIFY2(same->bindings.contests.empty() && same->bindings.needs.front().shared && same->bindings.needs[NeedIndex(1)].shared,
+        QVERIFY2(same->bindings.contests.empty() && same->bindings.needs.front().shared &&
+                     same->bindings.needs[NeedIndex(1)].shared,
                  findingsText(*same).c_str());
         const auto other = at("3 kHz", "PA3");
         QVERIFY(findingsOf(*other, "PIN-02").find("TIMER1 is assigned to Lamp and Fan") == 0);

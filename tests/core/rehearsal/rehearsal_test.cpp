@@ -148,8 +148,7 @@ private Q_SLOTS:
                 QCOMPARE(fallBack == s->image.fallBacks.end(), late);
                 for (NeedIndex n = 0; !late && n < s->plan.needs.size(); ++n) {
                     const InstanceIndex instance = s->bindings.needs[n].instance;
-                    const ClockIndex kernel =
-                        instance < 0 ? ClockIndex() : s->device->instances[instance].kernel;
+                    const ClockIndex kernel = instance < 0 ? ClockIndex() : s->device->instances[instance].kernel;
                     if (kernel < 0)
                         continue;
                     const std::vector<ClockIndex> path = pathToSource(s->rates, kernel);
@@ -301,8 +300,8 @@ private Q_SLOTS:
                 std::set<int> clocks;
                 while (clocks.size() < 2)
                     if (const ClockIndex i = random() % device.clocks.size(); device.clocks[i].control.valid() &&
-                                                                          device.clocks[i].rates.empty() &&
-                                                                          device.clocks[i].tier != "source")
+                                                                              device.clocks[i].rates.empty() &&
+                                                                              device.clocks[i].tier != "source")
                         clocks.insert(int(i));
                 for (const ClockIndex clock : clocks) {
                     const ClockNode& node = device.clocks[clock];

@@ -223,8 +223,8 @@ private Q_SLOTS:
             QVERIFY2(page.contains("| " + QString::fromStdString(markdownText(need.title).text()) + " |"),
                      need.title.c_str());
         for (const PadSetup& setup : s->pads)
-            QVERIFY(page.contains(
-                "| " + QString::fromStdString(markdownText(s->device->pads[setup.pad].name).text()) + " |"));
+            QVERIFY(page.contains("| " + QString::fromStdString(markdownText(s->device->pads[setup.pad].name).text()) +
+                                  " |"));
         // Each row of a table has as many cells as its heading.
         static const QRegularExpression bar("(?<!\\\\)\\|");
         qsizetype cells = 0;

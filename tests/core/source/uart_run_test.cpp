@@ -253,8 +253,7 @@ private Q_SLOTS:
         // The handler clears the quiet flag.
         Chip::at(base + 0x0C) = 4 | 8;
         const std::string handler =
-            "sluice_on_" +
-            s->device->instances[s->bindings.needs[needIndex(s->plan, "uplink")].instance].name +
+            "sluice_on_" + s->device->instances[s->bindings.needs[needIndex(s->plan, "uplink")].instance].name +
             "_event";
         code.find<void()>(handler.c_str())();
         QCOMPARE(Chip::at(base + 0x0C), 4u);

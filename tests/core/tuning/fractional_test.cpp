@@ -518,8 +518,7 @@ private Q_SLOTS:
         auto s = run(work);
         const NeedIndex n = needIndex(s->plan, "uplink");
         Rates rates = s->rates;
-        ClockState& clock =
-            rates.clocks[s->device->instances[s->bindings.needs[n].instance].kernel];
+        ClockState& clock = rates.clocks[s->device->instances[s->bindings.needs[n].instance].kernel];
         clock.tolerance.high = Ppm(Rational::undefined());
         const Setting setting = tuneNeed(*s->device, s->plan, s->bindings, rates, n);
         for (const RoleValue& value : setting.roles)
@@ -527,8 +526,8 @@ private Q_SLOTS:
         // The I2C's filter is rounded from that very tolerance.
         const NeedIndex bus = needIndex(s->plan, "level-probes");
         QVERIFY(bus >= 0);
-        rates.clocks[s->device->instances[s->bindings.needs[bus].instance].kernel]
-            .tolerance.high = Ppm(Rational::undefined());
+        rates.clocks[s->device->instances[s->bindings.needs[bus].instance].kernel].tolerance.high =
+            Ppm(Rational::undefined());
         const Setting none = tuneNeed(*s->device, s->plan, s->bindings, rates, bus);
         QVERIFY(!none.computed && none.roles.empty());
         QVERIFY2(none.notComputed.find("cannot be computed") != std::string::npos, none.notComputed.c_str());

@@ -12,10 +12,7 @@ using namespace bindrel::test;
 class TuningTest : public QObject {
     Q_OBJECT
 
-    static const Setting& settingOf(const Snapshot& s, const char* need)
-    {
-        return s.settings[needIndex(s.plan, need)];
-    }
+    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[needIndex(s.plan, need)]; }
 
 private Q_SLOTS:
     void noOtherUartSettingLeavesMoreMargin_data()
