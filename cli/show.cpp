@@ -35,11 +35,11 @@ Table clockTable(const Snapshot& s)
                               operationText(*s.device, s.rates, int(i)), c.min ? format(*c.min) : "",
                               c.max ? format(*c.max) : "", headRoom(c) ? format(*headRoom(c), 3) : "",
                               c.maxBecause.empty() ? c.minBecause : c.maxBecause,
-                              !c.running                           ? c.stopped
-                              : !isSet(*s.device, s.rates, int(i)) ? "unused, not set"
-                              : broken                             ? "breaks a limit"
-                              : !c.used                            ? "set, unused"
-                                                                   : "runs",
+                              !c.running                      ? c.stopped
+                              : !isSet(*s.device, s.rates, i) ? "unused, not set"
+                              : broken                        ? "breaks a limit"
+                              : !c.used                       ? "set, unused"
+                                                              : "runs",
                               users});
     }
     return table;
@@ -51,7 +51,7 @@ Table limitTable(const Snapshot& s)
     Table table{{"clock", "rate", "min", "max", "head_room", "because"}, {}};
     std::vector<std::pair<Ratio, ClockIndex>> order;
     for (const ClockIndex i : s.rates.clocks.indices())
-        if (const auto room = headRoom(s.rates.clocks[i]); room && isSet(*s.device, s.rates, int(i)))
+        if (const auto room = headRoom(s.rates.clocks[i]); room && isSet(*s.device, s.rates, i))
             order.emplace_back(*room, i);
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     for (const auto& [room, i] : order) {

@@ -64,7 +64,7 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
     }
     for (const PadIndex p : s.device->pads.indices()) {
         const std::string& name = s.device->pads[p].name;
-        std::string hint = "pin " + s.device->pinOf(int(p));
+        std::string hint = "pin " + s.device->pinOf(p);
         std::string need;
         for (const Claim& claim : s.bindings.padClaims[p]) {
             need = s.plan.needs[claim.need].id;

@@ -231,7 +231,7 @@ void Inspector::takeChoice(const std::string& text)
 void Inspector::askInstance(const std::string& id)
 {
     const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
-    for (NeedIndex n = 0; s && n < s->plan.needs.size(); ++n)
+    for (NeedIndex n = 0; s && n < int(s->plan.needs.size()); ++n)
         if (s->plan.needs[n].id == id)
             return (void)background_.run<std::vector<InstanceOption>>(
                 "Trying the other instances",

@@ -255,9 +255,9 @@ void BuildPanel::end(bool crashed, int code)
     list_->setVisible(!messages_.empty());
     if (succeeded) {
         std::vector<MemoryBars::Row> rows;
-        for (size_t i = 0; i < snapshot_->source().programs.size(); ++i) {
-            const Core& core = snapshot_->device->cores[int(i)];
-            const std::string prefix = namesFor(snapshot_->facts(), CoreIndex(int(i))).prefix.text();
+        for (CoreIndex i = 0; i < int(snapshot_->source().programs.size()); ++i) {
+            const Core& core = snapshot_->device->cores[i];
+            const std::string prefix = namesFor(snapshot_->facts(), i).prefix.text();
             QString elf = folder_ + "/" + buildFolder_ + "/" + QString::fromStdString(prefix) + ".elf";
             // Another compiler than the first core's builds in a folder of its own.
             if (!QFileInfo::exists(elf))

@@ -572,7 +572,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
     };
     const Snapshot* s = document_.isOpen() ? &document_.snapshot() : nullptr;
     NeedIndex need = -1;
-    for (NeedIndex n = 0; s && n < s->plan.needs.size(); ++n)
+    for (NeedIndex n = 0; s && n < int(s->plan.needs.size()); ++n)
         if (s->plan.needs[n].id == id)
             need = int(n);
     const std::optional<FieldRef> field = need >= 0 ? s->device->findField(dotted) : std::nullopt;

@@ -526,7 +526,7 @@ void TuningStation::refresh()
             index = n;
     const Need& need = s.plan.needs[index];
     const Setting& setting = s.settings[index];
-    const Look look = s.lookAt(int(index));
+    const Look look = s.lookAt(index);
     const std::vector<NeedIndex> partners = look.waveform ? inStepWith(s, int(index), look) : std::vector<NeedIndex>();
     inStep_->setVisible(!partners.empty());
     if (!partners.empty()) {

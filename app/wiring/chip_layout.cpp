@@ -253,7 +253,7 @@ int ChipLayout::pinAt(const QPointF& point, double reach) const
 {
     int best = -1;
     double nearest = reach;
-    for (size_t i = 0; i < pins.size(); ++i) {
+    for (const PinIndex i : pins.indices()) {
         const QPointF off = point - pins[i].box.center();
         const double away = std::max(std::abs(off.x()), std::abs(off.y()));
         if (away <= nearest) {

@@ -227,7 +227,7 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
     if (!document_.isOpen())
         return out;
     const Snapshot& s = shown();
-    for (PinIndex i = 0; i < int(layout_.pins.size()) && i < s.device->package.pins.size(); ++i) {
+    for (PinIndex i = 0; i < int(layout_.pins.size()) && i < int(s.device->package.pins.size()); ++i) {
         const PackagePin& pin = s.device->package.pins[i];
         QString name = QString("%1, pin %2").arg(QString::fromStdString(pin.name), QString::fromStdString(pin.number));
         if (pin.pad < 0) {
@@ -255,7 +255,7 @@ void ChipView::chooseAccessibleItem(int item)
         return;
     const auto& pins = document_.snapshot().device->package.pins;
     if (const PinIndex pin = item; pins.contains(pin) && pins[pin].pad >= 0)
-        view_.select({Place::Kind::Pad, pins[item].name, {}});
+        view_.select({Place::Kind::Pad, pins[pin].name, {}});
 }
 
 void ChipView::mousePressEvent(QMouseEvent* event)

@@ -72,7 +72,7 @@ private:
     {
         const ClockNode& node = device_.clocks[index];
         ClockState& state = rates_.clocks[index];
-        state.setting = settingOf(int(index));
+        state.setting = settingOf(index);
         switch (node.type) {
         case ClockNode::Type::Oscillator:
             takeFacts(state, node);

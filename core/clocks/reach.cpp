@@ -87,7 +87,7 @@ std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found
     std::vector<std::string> out;
     for (ClockIndex i = 0; i < int(then.size()); ++i) {
         const bool target = std::any_of(request.targets.begin(), request.targets.end(),
-                                        [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+                                        [i](const ReachTarget& t) { return t.clock == i; });
         if ((target ? then.outside(i) : then.breaks(i)) &&
             !(ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
             out.push_back("then " + limitText(then, int(i)));

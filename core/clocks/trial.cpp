@@ -26,10 +26,10 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
     for (auto* flags : {&free_, &canRun_, &fine_, &root_, &kernel_, &monitored_})
         flags->assign(count, false);
     std::vector<std::vector<std::int64_t>> settings(count);
-    for (ClockIndex i = 0; i < count; ++i) {
+    for (ClockIndex i = 0; i < int(count); ++i) {
         const ClockNode& node = device.clocks[i];
         const bool held = plan.held(holdOfClock(node.id));
-        const RunDecision decision = runDecision(device, plan.clocks, int(i));
+        const RunDecision decision = runDecision(device, plan.clocks, i);
         clocks[i].setting = now.clocks[i].setting;
         clocks[i].trimmed = decision.trimmed;
         clocks[i].off = decision.run == ClockRun::Off;
@@ -350,7 +350,7 @@ std::vector<std::pair<std::string, std::optional<ClockDecision>>> ClockTrial::de
             RunDecision decision;
             if (!node.rates.empty() && clocks[i].setting != node.resetValue)
                 decision.rate = node.rates[size_t(clocks[i].setting)].rate;
-            const bool on = runDecision(*device_, plan.clocks, int(i)).run == ClockRun::On;
+            const bool on = runDecision(*device_, plan.clocks, i).run == ClockRun::On;
             decision.run = on ? ClockRun::On : clocks[i].off ? ClockRun::Off : ClockRun::WhenUsed;
             decision.trimmed = clocks[i].trimmed;
             decision.monitored = monitored_[i];

@@ -33,7 +33,7 @@ ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<R
     }
     for (ClockIndex i = 0; i < int(then.size()); ++i) {
         const bool target =
-            std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+            std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return t.clock == i; });
         if (!target && now.clocks[i].used && now.clocks[i].rate != clocks[i].rate)
             way.others.push_back({int(i), now.clocks[i].rate, clocks[i].rate});
         if (device.clocks[i].enable.valid() && clocks[i].running != now.clocks[i].running)

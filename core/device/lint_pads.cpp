@@ -15,13 +15,13 @@ void lintPins(const Device& device, LintRemarks& out)
     std::map<std::pair<int, int>, std::string> bits;
     for (const PadIndex p : device.pads.indices()) {
         const Pad& pad = device.pads[p];
-        const bool onPin = !device.pinOf(int(p)).empty();
+        const bool onPin = !device.pinOf(p).empty();
         const bool said = std::find(device.unbonded.begin(), device.unbonded.end(), pad.name) != device.unbonded.end();
         if (!onPin && !said)
             out.addRemark("pad-on-no-pin", "{} is on no pin of {}, and \"unbonded\" does not say so", pad.name,
                           device.package.name);
         if (onPin && said)
-            out.addRemark("unbonded-on-pin", "\"unbonded\" has {}, which is on pin {}", pad.name, device.pinOf(int(p)));
+            out.addRemark("unbonded-on-pin", "\"unbonded\" has {}, which is on pin {}", pad.name, device.pinOf(p));
         if (pad.port >= 0)
             if (const auto [at, fresh] = bits.emplace(std::pair(pad.port, pad.bit), pad.name); !fresh)
                 out.addRemark("port-bit-twice", "{} and {} are the same bit of {}", at->second, pad.name,

@@ -71,14 +71,14 @@ void lintAddresses(const Device& device, LintRemarks& out)
 {
     // Two registers of one block at one offset are said once, for the block; the modes of a unit share their
     // registers.
-    std::map<std::uint32_t, size_t> taken;
+    std::map<std::uint32_t, InstanceIndex> taken;
     for (const InstanceIndex i : device.instances.indices())
-        for (const RegisterIndex r : device.blockOf(int(i)).registers.indices()) {
+        for (const RegisterIndex r : device.blockOf(i).registers.indices()) {
             bool said = false;
-            for (const auto& [offset, bytes] : device.blockOf(int(i)).registers[r].places())
+            for (const auto& [offset, bytes] : device.blockOf(i).registers[r].places())
                 for (std::uint32_t byte = 0; byte < bytes && !said; ++byte) {
                     const auto [at, fresh] = taken.emplace(device.instances[i].base + offset + byte, i);
-                    const Instance& other = device.instances[InstanceIndex(at->second)];
+                    const Instance& other = device.instances[at->second];
                     const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
                     said = !fresh && at->second != i && !sameUnit;
                     if (said)

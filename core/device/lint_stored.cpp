@@ -37,7 +37,7 @@ void lintStored(const Device& device, LintRemarks& out)
     for (const StoredWord& word : device.stored) {
         for (const std::uint32_t address : {word.address, word.inverseAt.value_or(word.address)})
             for (const InstanceIndex i : device.instances.indices())
-                for (const Register& reg : device.blockOf(int(i)).registers)
+                for (const Register& reg : device.blockOf(i).registers)
                     for (const auto& [offset, bytes] : reg.places())
                         if (const std::uint32_t at = device.instances[i].base + offset;
                             address < at + bytes && at < address + word.bytes())

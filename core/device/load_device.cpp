@@ -342,14 +342,14 @@ void DeviceReader::readTiming()
         device_.limitSlack = slack.asPpm();
     const std::vector<JsonNode> cores =
         section("cores").exists() ? section("cores").items() : std::vector<JsonNode>{section("core")};
-    for (CoreIndex i = 0; i < int(device_.cores.size()) && i < cores.size(); ++i)
+    for (CoreIndex i = 0; i < int(device_.cores.size()) && i < int(cores.size()); ++i)
         device_.cores[i].clock = clockAt(cores[i].has("clock") ? cores[i].child("clock") : section("cpu_clock"));
     if (device_.flashClock < 0 && !device_.cores.empty())
         device_.flashClock = device_.cores.front().clock; // no wait states are described
-    for (CoreIndex i = 0; i < int(device_.cores.size()) && i < cores.size(); ++i)
+    for (CoreIndex i = 0; i < int(device_.cores.size()) && i < int(cores.size()); ++i)
         if (cores[i].has("release"))
             device_.cores[i].release = fieldCodeAt(cores[i].child("release"));
-    for (CoreIndex i = 0; i < int(device_.cores.size()) && i < cores.size(); ++i) {
+    for (CoreIndex i = 0; i < int(device_.cores.size()) && i < int(cores.size()); ++i) {
         Core& core = device_.cores[i];
         if (const JsonNode controller = cores[i].has("interrupt_controller") ? cores[i].child("interrupt_controller")
                                                                              : section("interrupt_controller");
@@ -371,7 +371,7 @@ void DeviceReader::readTiming()
         const FieldRef ref = [&] {
             const std::string dotted = row.string("register");
             for (const InstanceIndex i : device_.instances.indices()) {
-                const Block& block = device_.blockOf(static_cast<int>(i));
+                const Block& block = device_.blockOf(i);
                 for (const RegisterIndex r : block.registers.indices())
                     if (device_.instances[i].name + "." + block.registers[r].name == dotted)
                         return FieldRef{static_cast<int>(i), static_cast<int>(r), 0};

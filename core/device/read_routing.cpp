@@ -130,7 +130,7 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
             if (instance.unit != unit)
                 continue;
             known = true;
-            const LaneRoles& roles = device_.blockOf(static_cast<int>(i)).laneRoles;
+            const LaneRoles& roles = device_.blockOf(i).laneRoles;
             for (const LaneRoles::Combination& combination : roles.combinations)
                 for (size_t s = 0; s < instance.signals.size(); ++s) {
                     const auto at = combination.lanes.find(instance.signals[s].name);

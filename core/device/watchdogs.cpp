@@ -15,9 +15,9 @@ std::vector<FieldCode> runningWatchdogs(const Device& device)
 {
     std::vector<FieldCode> out;
     for (size_t i = 0; i < device.instances.size(); ++i) {
-        if (device.blockOf(int(i)).kind != "watchdog" || !runsFromReset(device, int(i)))
+        if (device.blockOf(i).kind != "watchdog" || !runsFromReset(device, int(i)))
             continue;
-        const FieldRef feed = device.roleField(int(i), "feed");
+        const FieldRef feed = device.roleField(i, "feed");
         if (!feed.valid())
             continue;
         FieldCode word{feed, 1};

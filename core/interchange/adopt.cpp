@@ -210,7 +210,7 @@ private:
                                 (!node.monitor || same(node.monitor->enable.ref));
             if (!told || told->decision == was || agrees)
                 continue;
-            if (told->decision && !isPossible(device_, int(i), *told->decision))
+            if (told->decision && !isPossible(device_, i, *told->decision))
                 continue;
             take(editOf("clock", SetClock{node.id, told->decision}));
         }
@@ -227,9 +227,9 @@ private:
             const bool on = holds(node.enable);
             if (on == (now_->image.codeOf(device_, node.enable.ref) == node.enable.code))
                 continue;
-            RunDecision decision = runDecision(device_, plan_.clocks, int(i));
+            RunDecision decision = runDecision(device_, plan_.clocks, i);
             decision.run = on ? ClockRun::On : ClockRun::Off;
-            if (isPossible(device_, int(i), decision))
+            if (isPossible(device_, i, decision))
                 take(editOf("clock", SetClock{node.id, decision}));
         }
     }
@@ -452,7 +452,7 @@ private:
                 claimedPads_.insert(device_.findPad(pad));
         const auto kind =
             std::find_if(kinds().begin(), kinds().end(), [](const KindSpec& one) { return one.ofPad != nullptr; });
-        for (PadIndex p = 0; kind != kinds().end() && p < device_.pads.size(); ++p) {
+        for (PadIndex p = 0; kind != kinds().end() && p < int(device_.pads.size()); ++p) {
             const Pad& pad = device_.pads[p];
             const std::vector<FieldRef> fields = padFields(pad);
             const bool set = std::any_of(fields.begin(), fields.end(), [this](const FieldRef& ref) {

@@ -50,11 +50,11 @@ public:
     explicit DumpReader(const Device& device) : device_(device)
     {
         for (const InstanceIndex i : device.instances.indices()) {
-            const Block& block = device.blockOf(int(i));
+            const Block& block = device.blockOf(i);
             for (const RegisterIndex r : block.registers.indices()) {
                 const At at{int(i), int(r)};
                 // The modes of a unit have their registers at the same addresses: each gets the value.
-                byAddress_[device.addressOf(int(i), int(r))].push_back(at);
+                byAddress_[device.addressOf(i, int(r))].push_back(at);
                 byName_.emplace(lowered(device.instances[i].name + "." + block.registers[r].name), at);
             }
         }

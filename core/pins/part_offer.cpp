@@ -41,11 +41,11 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     Part own = out.part;
     own.needs.clear();
     next.parts.push_back(own);
-    const size_t first = next.needs.size();
+    const NeedIndex first = int(next.needs.size());
     if (const Outcome stated = stateNeeds(next, out.part); !stated)
         return stated.problem();
     PlacementRequest request;
-    for (NeedIndex n = first; n < next.needs.size(); ++n) {
+    for (NeedIndex n = first; n < int(next.needs.size()); ++n) {
         request.needs.push_back(static_cast<int>(n));
         const std::string wanted = std::exchange(next.needs[n].title, {});
         next.needs[n].title = freeNeedTitle(next, wanted);
@@ -54,7 +54,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     const auto editTo = [&](const Plan& after) {
         // One change a thing, so that a preview reads well.
         Edit edit{title, {InsertPart{plan.parts.size(), own}}};
-        for (NeedIndex n = first; n < after.needs.size(); ++n)
+        for (NeedIndex n = first; n < int(after.needs.size()); ++n)
             edit.changes.push_back(InsertNeed{std::size_t(int(n)), after.needs[n]});
         for (NeedIndex n = 0; n < first; ++n)
             if (after.needs[n].binding != plan.needs[n].binding)
@@ -84,9 +84,9 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     out.cost.moved = 0;
     for (const auto& [need, binding] : found.ways.front().bindings) {
         next.needs[need].binding = binding;
-        out.cost.moved += static_cast<size_t>(need) < first;
+        out.cost.moved += need < first;
     }
-    for (NeedIndex n = first; n < next.needs.size(); ++n) {
+    for (NeedIndex n = first; n < int(next.needs.size()); ++n) {
         const Binding& binding = next.needs[n].binding;
         std::vector<std::string> parts;
         if (!binding.instance.empty())

@@ -266,7 +266,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             const size_t before = next.needs.size();
             if (const Outcome stated = stateNeeds(next, part); !stated)
                 out.lost.push_back(stated.problem().message);
-            for (NeedIndex n = before; n < next.needs.size(); ++n)
+            for (NeedIndex n = before; n < int(next.needs.size()); ++n)
                 out.items.push_back({next.needs[n].id, Relocation::Fate::Added, "a part of " + board.title});
         }
     const std::string title = plan.device != device.name ? "Change the chip to " + device.name

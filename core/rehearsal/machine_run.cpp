@@ -521,7 +521,7 @@ std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned
     for (const Core& core : device.cores)
         if (core.interruptController >= 0)
             for (size_t r = 0; r < device.blockOf(core.interruptController).registers.size(); ++r)
-                unplanned.insert(device.addressOf(core.interruptController, int(r)));
+                unplanned.insert(device.addressOf(core.interruptController, r));
     const auto of = [&unplanned](const Rehearsal& rehearsal, CoreIndex core) {
         std::vector<BusWrite> out;
         for (const BusWrite& write : rehearsal.writes)

@@ -77,7 +77,7 @@ private:
             bool came = true;
             for (const Step& step : f_.image.steps)
                 if (came && step.phase == wanted && (need < 0 || step.need == need))
-                    came = perform(step, need >= 0 ? coreOf(f_, size_t(need)) : CoreIndex(0));
+                    came = perform(step, need >= 0 ? coreOf(f_, need) : CoreIndex(0));
             return came;
         };
         phase(Step::Phase::Unlock);
@@ -107,7 +107,7 @@ private:
                 if (!late || !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
             }
-        for (CoreIndex core = 1; core < device_.cores.size(); ++core) {
+        for (CoreIndex core = 1; core < int(device_.cores.size()); ++core) {
             if (fallBack_ && fallBack_->coresHeld.contains(int(core)))
                 continue;
             if (const FieldCode& release = device_.cores[core].release; release.valid())

@@ -76,15 +76,15 @@ SimulatedChip::SimulatedChip(const Device& device, const Board& board, const Vol
     for (const InstanceIndex i : device.instances.indices()) {
         if (device.instances[i].kernel >= 0)
             usersOf_[size_t(device.instances[i].kernel)].push_back(int(i));
-        on_.push_back(device.roleField(int(i), "on"));
-        if (device.blockOf(int(i)).kind != "watchdog")
+        on_.push_back(device.roleField(i, "on"));
+        if (device.blockOf(i).kind != "watchdog")
             continue;
         WatchdogState dog{int(i),
-                          device.roleField(int(i), "on"),
-                          device.roleField(int(i), "prescaler"),
-                          device.roleField(int(i), "period"),
-                          device.roleField(int(i), "window"),
-                          {device.roleField(int(i), "feed"), 1},
+                          device.roleField(i, "on"),
+                          device.roleField(i, "prescaler"),
+                          device.roleField(i, "period"),
+                          device.roleField(i, "window"),
+                          {device.roleField(i, "feed"), 1},
                           runsFromReset(device, int(i))};
         if (!dog.feed.ref.valid() || !dog.period.valid())
             continue;

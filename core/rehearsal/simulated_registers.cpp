@@ -100,7 +100,7 @@ void SimulatedRegisters::lose(InstanceIndex instance)
     const std::vector<int>& cells = cellOf_[size_t(instance)];
     for (size_t reg = 0; reg < cells.size(); ++reg) {
         Cell& cell = cells_[size_t(cells[reg])];
-        cell.value = device_.resetOf(instance, int(reg));
+        cell.value = device_.resetOf(instance, reg);
         cell.once = cell.latch = 0;
     }
     for (Following& f : following_)

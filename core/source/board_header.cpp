@@ -33,7 +33,7 @@ void writeRates(Writer& w)
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, f.device.clocks[i].name);
         const std::string exact = state.rate.value.isInteger() ? "" : ", exactly " + state.rate.value.text() + " Hz";
-        w.linef("#define {:<28} {}u {}", rateMacro(f, w.names, int(i)), state.rate.value.floor(),
+        w.linef("#define {:<28} {}u {}", rateMacro(f, w.names, i), state.rate.value.floor(),
                 cComment(format(state.rate) + exact + ", " + format(state.tolerance)));
     }
     w.noCause();
@@ -54,7 +54,7 @@ void writeSlowRates(Writer& w)
             state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "low-speed clocks");
-        w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(),
+        w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, i), state.rate.value.floor(),
                 cComment(format(state.rate) + ", " + format(state.tolerance)));
     }
     const OperatingRange& range = f.device.ranges[size_t(slow.range)];
@@ -74,9 +74,9 @@ void writeAsserts(Writer& w)
     const Facts& f = w.facts;
     w.comment("Dividers and multipliers as written to the registers.");
     for (const ClockIndex i : f.device.clocks.indices())
-        if (hasFactorMacro(f, int(i))) {
+        if (hasFactorMacro(f, i)) {
             w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, operationText(f.device, f.rates, int(i)));
-            w.linef("#define {:<28} {}u{}", factorMacro(f, w.names, int(i)), f.rates.clocks[i].setting,
+            w.linef("#define {:<28} {}u{}", factorMacro(f, w.names, i), f.rates.clocks[i].setting,
                     f.device.clocks[i].unit == 1
                         ? Code()
                         : code(" {}", cComment(fmt::format("in parts of {}", f.device.clocks[i].unit))));
@@ -92,13 +92,13 @@ void writeAsserts(Writer& w)
         if (!from.used || !from.rate.value.isInteger() || node.type == ClockNode::Type::Select)
             continue;
         w.because({Place::Kind::Clock, node.id, {}}, operationText(f.device, f.rates, int(i)));
-        const Word own = rateMacro(f, w.names, int(i));
+        const Word own = rateMacro(f, w.names, i);
         const Word input = rateMacro(f, w.names, state.input);
         const std::int64_t unit = node.unit;
         const Code text = cString(node.name + " is " + f.device.clocks[state.input].name + " " +
                                   operationText(f.device, f.rates, int(i)));
         const std::int64_t factor = node.type == ClockNode::Type::Gate ? 1 : state.setting;
-        const Code by = hasFactorMacro(f, int(i)) ? code("{}", factorMacro(f, w.names, int(i))) : code("{}u", factor);
+        const Code by = hasFactorMacro(f, i) ? code("{}", factorMacro(f, w.names, i)) : code("{}u", factor);
         // Rates of fast clocks times their factors leave 32 bits.
         const Code times = unit == 1 ? Code() : code(" * {}u", unit);
         if (node.type == ClockNode::Type::Divide)

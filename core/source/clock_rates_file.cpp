@@ -387,7 +387,6 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
 {
     if (!hasClockRates(f, names))
         return {};
-    const Word& p = names.prefix;
     const char* purpose = "Rates of all clocks, from the registers as they are.";
     Writer header(f, names, names.path(WordLiteral("clock_hz"), ".h"), purpose);
     const Word guard = names.macro("CLOCK_HZ_H");

@@ -21,7 +21,7 @@ std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
 {
     std::vector<std::string> out;
     for (const NeedIndex need : fallBack.left)
-        if (hasFiles(f, namesFor(f, coreOf(f, size_t(need))), size_t(need)))
+        if (hasFiles(f, namesFor(f, coreOf(f, need)), size_t(need)))
             out.push_back(f.plan.needs[need].title);
     return out;
 }

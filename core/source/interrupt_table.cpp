@@ -39,8 +39,7 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
             out.push_back({*number,
                            {need, event.instance, event.event, event.flag, event.function, event.about, event.rate,
                             event.own, event.enable}});
-    if (const NeedIndex toggled = toggledBy(f.device, f.plan, need).need;
-        toggled >= 0 && hasFiles(f, names, size_t(toggled)))
+    if (const NeedIndex toggled = toggledBy(f.device, f.plan, need).need; toggled >= 0 && hasFiles(f, names, toggled))
         for (auto& [number, client] : out)
             client.toggled = toggled;
     return out;

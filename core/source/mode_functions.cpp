@@ -102,14 +102,14 @@ void defineModes(Writer& w)
         w.comment("The interrupt that wakes the core is served once the clocks are back.", 4);
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
         for (const NeedIndex need : steps.again)
-            if (hasStop(f, size_t(need)) && hasFiles(f, w.names, size_t(need)))
+            if (hasStop(f, size_t(need)) && hasFiles(f, w.names, need))
                 w.linef("    {}_stop();", w.names.need(size_t(need)));
         list(w, steps.enter);
         w.because({Place::Kind::Mode, mode.id, {}}, "entered");
         w.linef("    {}_core_wait({});", p, mode.deep ? WordLiteral("true") : WordLiteral("false"));
         std::vector<size_t> again;
         for (const NeedIndex need : steps.again)
-            if (hasFiles(f, w.names, size_t(need)))
+            if (hasFiles(f, w.names, need))
                 again.push_back(size_t(need));
         const bool mayFail =
             std::any_of(again.begin(), again.end(), [&f](NeedIndex need) { return needWaits(f, need); });

@@ -226,7 +226,7 @@ Names namesFor(const Facts& f, CoreIndex core)
         names.prefix = names.prefix + "_" + Word::of(f.device.cores[core].id);
     names.PREFIX = names.prefix.upper();
     std::vector<std::string> others;
-    for (CoreIndex other = 1; other < f.device.cores.size(); ++other)
+    for (CoreIndex other = 1; other < int(f.device.cores.size()); ++other)
         others.push_back(identifierOf(f.device.cores[other].id));
     Allotment allotment(f, others);
     names.needs.reserve(f.plan.needs.size());

@@ -108,7 +108,7 @@ void writeAccessors(Writer& w, const Block& block, int index)
             of = int(i);
     const Word structure = w.names.name(Word::of(block.name));
     const bool feeds = w.names.core == 0 && !runningWatchdogs(device).empty();
-    for (RegisterIndex r = 0; of >= 0 && r < block.registers.size(); ++r) {
+    for (RegisterIndex r = 0; of >= 0 && r < int(block.registers.size()); ++r) {
         const Register& reg = block.registers[r];
         if (reg.plain())
             continue;

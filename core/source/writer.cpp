@@ -123,10 +123,9 @@ Code constantText(const Facts& facts, const Names& names, const Step& step, cons
                             names.NEED(size_t(step.need)) + "_" + Word::of(std::string(ending)).upper(), *value);
         return {};
     }
-    for (ClockIndex i = 0; step.need < 0 && i < facts.device.clocks.size(); ++i)
-        if (facts.device.clocks[i].control == write.ref && hasFactorMacro(facts, int(i)))
-            return tied(facts.device.clocks[i].encoding, factorMacro(facts, names, int(i)),
-                        facts.rates.clocks[i].setting);
+    for (ClockIndex i = 0; step.need < 0 && i < int(facts.device.clocks.size()); ++i)
+        if (facts.device.clocks[i].control == write.ref && hasFactorMacro(facts, i))
+            return tied(facts.device.clocks[i].encoding, factorMacro(facts, names, i), facts.rates.clocks[i].setting);
     return {};
 }
 

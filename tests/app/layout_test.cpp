@@ -34,7 +34,7 @@ class LayoutTest : public QObject {
         std::vector<size_t> places(pins);
         std::iota(places.begin(), places.end(), size_t(0));
         std::shuffle(places.begin(), places.end(), std::mt19937(seed));
-        for (PadIndex p = 0; p < int(device.pads.size()) && p < pins; ++p)
+        for (PadIndex p = 0; p < int(device.pads.size()) && p < int(pins); ++p)
             package.pins[PinIndex(places[p])] = {package.pins[PinIndex(places[p])].number, PackagePin::Kind::Pad,
                                                  int(p), device.pads[p].name};
         device.package = package;
@@ -45,8 +45,8 @@ class LayoutTest : public QObject {
     static void checkLayout(const Snapshot& s, int turns = 0)
     {
         const ChipLayout layout = layOut(s, turns);
-        for (size_t a = 0; a < layout.pins.size(); ++a)
-            for (size_t b = 0; b < a; ++b)
+        for (const PinIndex a : layout.pins.indices())
+            for (PinIndex b = 0; b < a; ++b)
                 QVERIFY(!layout.pins[a].box.intersects(layout.pins[b].box));
         for (size_t i = 0; i < layout.cards.size(); ++i) {
             QVERIFY(!layout.cards[i].box.intersects(layout.body.adjusted(-9, -9, 9, 9)));
@@ -105,7 +105,7 @@ private Q_SLOTS:
         for (const char* name : {"sluice-node-c-done", "pump-hall-a-done"}) {
             const auto s = run(demo(name));
             const ChipLayout home = layOut(*s);
-            const auto cross = [](const ChipLayout& l, size_t a, size_t b) {
+            const auto cross = [](const ChipLayout& l, PinIndex a, PinIndex b) {
                 const QPointF c = l.body.center();
                 const QPointF p = l.pins[a].box.center() - c, q = l.pins[b].box.center() - c;
                 return p.x() * q.y() - p.y() * q.x();
@@ -113,13 +113,13 @@ private Q_SLOTS:
             for (int turns = 1; turns < 4; ++turns) {
                 const ChipLayout turned = layOut(*s, turns);
                 // A turn, no mirror: the sense of going from pin to pin stays, and so do distances.
-                for (size_t i = 1; i < turned.pins.size(); ++i) {
+                for (PinIndex i = 1; i < int(turned.pins.size()); ++i) {
                     QVERIFY(cross(home, 0, i) * cross(turned, 0, i) >= -1e-6);
-                    const QPointF was = home.pins[i].box.center() - home.pins[0].box.center();
-                    const QPointF is = turned.pins[i].box.center() - turned.pins[0].box.center();
+                    const QPointF was = home.pins[i].box.center() - home.pins[PinIndex(0)].box.center();
+                    const QPointF is = turned.pins[i].box.center() - turned.pins[PinIndex(0)].box.center();
                     QVERIFY(std::abs(std::hypot(was.x(), was.y()) - std::hypot(is.x(), is.y())) < 1e-6);
                 }
-                QCOMPARE(layOut(*s, turns + 4).pins[5].box, turned.pins[5].box);
+                QCOMPARE(layOut(*s, turns + 4).pins[PinIndex(5)].box, turned.pins[PinIndex(5)].box);
             }
         }
     }
@@ -141,11 +141,15 @@ private Q_SLOTS:
         const auto s = run(demo());
         const ChipLayout layout = layOut(*s);
         // Counter-clockwise from the top of the left side.
-        QVERIFY(layout.pins[0].side == ChipLayout::Side::Left && layout.pins[15].side == ChipLayout::Side::Left);
-        QVERIFY(layout.pins[0].tip.y() < layout.pins[15].tip.y());
-        QVERIFY(layout.pins[16].side == ChipLayout::Side::Bottom && layout.pins[16].tip.x() < layout.pins[31].tip.x());
-        QVERIFY(layout.pins[32].side == ChipLayout::Side::Right && layout.pins[32].tip.y() > layout.pins[47].tip.y());
-        QVERIFY(layout.pins[48].side == ChipLayout::Side::Top && layout.pins[48].tip.x() > layout.pins[63].tip.x());
+        QVERIFY(layout.pins[PinIndex(0)].side == ChipLayout::Side::Left &&
+                layout.pins[PinIndex(15)].side == ChipLayout::Side::Left);
+        QVERIFY(layout.pins[PinIndex(0)].tip.y() < layout.pins[PinIndex(15)].tip.y());
+        QVERIFY(layout.pins[PinIndex(16)].side == ChipLayout::Side::Bottom &&
+                layout.pins[PinIndex(16)].tip.x() < layout.pins[PinIndex(31)].tip.x());
+        QVERIFY(layout.pins[PinIndex(32)].side == ChipLayout::Side::Right &&
+                layout.pins[PinIndex(32)].tip.y() > layout.pins[PinIndex(47)].tip.y());
+        QVERIFY(layout.pins[PinIndex(48)].side == ChipLayout::Side::Top &&
+                layout.pins[PinIndex(48)].tip.x() > layout.pins[PinIndex(63)].tip.x());
     }
 
     void aDualRowHasTwoSides()
@@ -166,11 +170,11 @@ private Q_SLOTS:
         const ChipLayout layout = layOut(*s);
         QCOMPARE(layout.pins.size(), size_t(16));
         // Pin 1 at the top left, 8 below it, 9 at the bottom right, 16 at the top right.
-        for (size_t i = 0; i < 16; ++i)
+        for (const PinIndex i : layout.pins.indices())
             QCOMPARE(layout.pins[i].side, i < 8 ? ChipLayout::Side::Left : ChipLayout::Side::Right);
-        QVERIFY(layout.pins[0].tip.y() < layout.pins[7].tip.y());
-        QCOMPARE(layout.pins[7].tip.y(), layout.pins[8].tip.y());
-        QCOMPARE(layout.pins[0].tip.y(), layout.pins[15].tip.y());
+        QVERIFY(layout.pins[PinIndex(0)].tip.y() < layout.pins[PinIndex(7)].tip.y());
+        QCOMPARE(layout.pins[PinIndex(7)].tip.y(), layout.pins[PinIndex(8)].tip.y());
+        QCOMPARE(layout.pins[PinIndex(0)].tip.y(), layout.pins[PinIndex(15)].tip.y());
         for (const auto& pin : layout.pins)
             QVERIFY(layout.bounds.contains(pin.box));
     }
@@ -201,8 +205,8 @@ private Q_SLOTS:
             QVERIFY(layout.body.contains(pin.box) && !layout.hole.intersects(pin.box));
             QCOMPARE(pin.escape.last(), pin.box.center());
             // The way out touches no other ball.
-            for (size_t k = 0; k < layout.pins.size(); ++k)
-                for (qsizetype n = 0; k != i && n + 1 < pin.escape.size(); ++n) {
+            for (const PinIndex k : layout.pins.indices())
+                for (qsizetype n = 0; k != i && n + 1 < int(pin.escape.size()); ++n) {
                     const QRectF run =
                         QRectF(pin.escape[n], pin.escape[n + 1]).normalized().adjusted(-0.1, -0.1, 0.1, 0.1);
                     QVERIFY2(!run.intersects(layout.pins[k].box), s->device->package.pins[i].number.c_str());

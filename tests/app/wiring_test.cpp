@@ -554,7 +554,7 @@ private Q_SLOTS:
         open("done");
         ChipView* chip = w_->wiring()->chip();
         chip->setFocus();
-        const auto firstPin = [&] { return chip->layoutShown().pins[0].side; };
+        const auto firstPin = [&] { return chip->layoutShown().pins[PinIndex(0)].side; };
         using Side = ChipLayout::Side;
         QCOMPARE(firstPin(), Side::Left);
         for (const Side side : {Side::Bottom, Side::Right, Side::Top, Side::Left}) {

@@ -18,7 +18,7 @@ class PipelineTest : public QObject {
         const Device& d = *work.device;
         for (unsigned k = random() % 10; k > 0; --k) {
             const ClockIndex clock = random() % d.clocks.size();
-            const std::vector<ClockDecision> choices = clockChoices(d, int(clock));
+            const std::vector<ClockDecision> choices = clockChoices(d, clock);
             if (!choices.empty())
                 work = with(std::move(work), SetClock{d.clocks[clock].id, choices[random() % choices.size()]});
         }

@@ -22,9 +22,9 @@ public:
     explicit Chip(const Device& device)
     {
         for (size_t i = 0; i < device.instances.size(); ++i)
-            for (const RegisterIndex r : device.blockOf(int(i)).registers.indices())
-                words_[device.addressOf(int(i), int(r))] = {device.resetOf(int(i), int(r)),
-                                                            device.blockOf(int(i)).registers[r].bytes()};
+            for (const RegisterIndex r : device.blockOf(i).registers.indices())
+                words_[device.addressOf(i, int(r))] = {device.resetOf(i, int(r)),
+                                                       device.blockOf(i).registers[r].bytes()};
         // The core's own interrupt controller, as Arm places it.
         words_[0xE000E100] = {0, 4};
         for (const auto& [address, cell] : words_) {
@@ -99,13 +99,12 @@ public:
         follows().clear();
         for (size_t i = 0; i < s.device->instances.size(); ++i)
             for (RegisterIndex r = 0;
-                 !s.device->blockOf(int(i)).kind.empty() && r < s.device->blockOf(int(i)).registers.size(); ++r)
-                for (const Field& field : s.device->blockOf(int(i)).registers[r].fields)
+                 !s.device->blockOf(i).kind.empty() && r < int(s.device->blockOf(i).registers.size()); ++r)
+                for (const Field& field : s.device->blockOf(i).registers[r].fields)
                     if (field.followsReg >= 0) {
                         const FieldRef control{int(i), field.followsReg, field.followsField};
-                        follows().push_back({s.device->addressOf(int(i), int(r)), field,
-                                             s.device->addressOf(int(i), control.reg), s.device->fieldOf(control),
-                                             s.device->blockOf(int(i)).registers[r].bytes()});
+                        follows().push_back({s.device->addressOf(i, int(r)), field, s.device->addressOf(i, control.reg),
+                                             s.device->fieldOf(control), s.device->blockOf(i).registers[r].bytes()});
                     }
         *find<void (*)()>("hardware_plays") = play;
     }

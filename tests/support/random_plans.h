@@ -24,7 +24,7 @@ inline std::vector<Plan> validPlans(const LoadedPlan& work, unsigned seed, size_
         Plan plan = out[random() % out.size()];
         for (unsigned changes = 1 + random() % 5; changes > 0; --changes) {
             const ClockIndex clock = random() % device.clocks.size();
-            const std::vector<ClockDecision> choices = clockChoices(device, int(clock));
+            const std::vector<ClockDecision> choices = clockChoices(device, clock);
             if (choices.empty() || device.clocks[clock].tier == "source")
                 continue;
             plan.clocks[device.clocks[clock].id] = choices[random() % choices.size()];

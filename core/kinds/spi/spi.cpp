@@ -136,8 +136,8 @@ Kind spiKind()
         return goal != "valid" || (goalIs(need, "role", "controller") && !goalIs(need, "data", "out"));
     };
     spec.fastest = [](const Need& need, std::string_view signal) {
-        for (const SignalSpec& spec : spiSignals(need))
-            if (spec.id == signal && spec.direction == SignalSpec::Direction::Out)
+        for (const SignalSpec& one : spiSignals(need))
+            if (one.id == signal && one.direction == SignalSpec::Direction::Out)
                 return signal == "sck"  ? goalRate(need, "rate")
                        : signal == "cs" ? Frequency()
                                         : goalRate(need, "rate") / Rational(2);

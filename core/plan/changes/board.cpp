@@ -126,12 +126,12 @@ Outcome InsertPart::apply(Plan& plan) const
     return {};
 }
 
-Change InsertPart::undo(const Plan& before) const
+Change InsertPart::undo(const Plan&) const
 {
     return RemovePart{part.id};
 }
 
-std::string InsertPart::words(const Plan& before) const
+std::string InsertPart::words(const Plan&) const
 {
     return fmt::format("{}: part added", part.title);
 }
@@ -151,7 +151,7 @@ Change RemovePart::undo(const Plan& before) const
     return InsertPart{at, before.parts[at]};
 }
 
-std::string RemovePart::words(const Plan& before) const
+std::string RemovePart::words(const Plan&) const
 {
     return fmt::format("{}: part removed", part);
 }

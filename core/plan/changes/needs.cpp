@@ -146,7 +146,7 @@ Change SetHold::undo(const Plan& before) const
     return SetHold{target, before.held(target)};
 }
 
-std::string SetHold::words(const Plan& before) const
+std::string SetHold::words(const Plan&) const
 {
     return fmt::format("{} {}", held ? "hold" : "release", holdText(target));
 }
@@ -161,12 +161,12 @@ Outcome InsertNeed::apply(Plan& plan) const
     return {};
 }
 
-Change InsertNeed::undo(const Plan& before) const
+Change InsertNeed::undo(const Plan&) const
 {
     return RemoveNeed{need.id};
 }
 
-std::string InsertNeed::words(const Plan& before) const
+std::string InsertNeed::words(const Plan&) const
 {
     return fmt::format("{}: added", need.title);
 }

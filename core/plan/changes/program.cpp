@@ -23,7 +23,7 @@ Change SetMode::undo(const Plan& before) const
     return SetMode{mode, before.modes.contains(mode)};
 }
 
-std::string SetMode::words(const Plan& before) const
+std::string SetMode::words(const Plan&) const
 {
     return fmt::format("low-power mode {}: {}", mode, entered ? "the program enters it" : "not entered");
 }

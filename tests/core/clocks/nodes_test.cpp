@@ -184,14 +184,14 @@ private Q_SLOTS:
         int seen = 0, sources = 0;
         for (const auto& chip : chips)
             for (const ClockIndex i : chip->clocks.indices())
-                for (const ClockDecision& choice : clockChoices(*chip, int(i))) {
+                for (const ClockDecision& choice : clockChoices(*chip, i)) {
                     const std::string text = clockDecisionText(choice), where = chip->clocks[i].id + " " + text;
-                    QVERIFY2(isPossible(*chip, int(i), choice), where.c_str());
-                    const Expected<ClockDecision> again = readClockDecision(*chip, int(i), text);
+                    QVERIFY2(isPossible(*chip, i, choice), where.c_str());
+                    const Expected<ClockDecision> again = readClockDecision(*chip, i, text);
                     QVERIFY2(again && *again == choice, where.c_str());
                     const auto* run = std::get_if<RunDecision>(&choice);
                     sources += run != nullptr;
-                    QVERIFY2(settingOf(*chip, int(i), choice).has_value() == (!run || run->rate), where.c_str());
+                    QVERIFY2(settingOf(*chip, i, choice).has_value() == (!run || run->rate), where.c_str());
                     for (const auto& other : chips)
                         if (const ClockIndex there = other->findClock(chip->clocks[i].id);
                             there >= 0 && choice != ClockDecision(RunDecision()))

@@ -145,7 +145,7 @@ SmallTree randomTree(std::mt19937& random)
         tree.device.instances[i].bus = 8;
         tree.device.instances[i].kernel = std::array{9, 10, 11}[size_t(i)];
         BoundNeed need;
-        need.instance = pick(0, 2) ? i : -1;
+        need.instance = pick(0, 2) ? i : InstanceIndex(-1);
         tree.bindings.needs.push_back(need);
         tree.plan.needs.emplace_back();
     }
@@ -228,7 +228,7 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         for (const ClockIndex i : d.clocks.indices()) {
             ClockState c = then.clocks[i];
             const bool target =
-                std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+                std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return t.clock == i; });
             // The limits of a wanted clock and of its path count whether something uses it yet or not.
             c.running = c.running || onPath.contains(i);
             const bool counts = c.running && (onPath.contains(i) || c.used || d.clocks[i].tier != "kernel");
@@ -331,7 +331,7 @@ private Q_SLOTS:
                     QVERIFY2(trial.breaks(i) == broken, where.c_str());
                 }
                 const ClockIndex clock = random() % s->device->clocks.size();
-                const auto choices = clockChoices(*s->device, int(clock));
+                const auto choices = clockChoices(*s->device, clock);
                 if (!choices.empty())
                     work = with(work, SetClock{s->device->clocks[clock].id, choices[random() % choices.size()]});
             }

@@ -117,7 +117,7 @@ private Q_SLOTS:
                 continue;
             bool byOne = false;
             for (ClockIndex i = 0; i < int(s->device->clocks.size()) && !byOne; ++i)
-                for (const ClockDecision& choice : clockChoices(*s->device, int(i))) {
+                for (const ClockDecision& choice : clockChoices(*s->device, i)) {
                     Plan plan = s->plan;
                     plan.clocks[s->device->clocks[i].id] = choice;
                     byOne = byOne || !wrong(plan);

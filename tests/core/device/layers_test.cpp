@@ -101,7 +101,7 @@ private Q_SLOTS:
         save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ], "patches": [ )" + patch + " ] }");
         const Expected<Device> device = loadDevice(at("chip.json"));
         QVERIFY2(device.ok(), refusal().c_str());
-        QCOMPARE(device->blocks[BlockIndex(0)].registers[1].offset, 4u);
+        QCOMPARE(device->blocks.front().registers[RegisterIndex(1)].offset, 4u);
         QCOMPARE(device->origins->replaced.size(), size_t(1));
         COMPARE_TEXT(device->origins->replaced[0].because, "erratum 3");
         // The maker mends the file: the correction is told to have no place any more, and the maker's word stands.
@@ -110,7 +110,7 @@ private Q_SLOTS:
         save("chip.svd", mended);
         const Expected<Device> newer = loadDevice(at("chip.json"));
         QVERIFY(newer.ok());
-        QCOMPARE(newer->blocks[BlockIndex(0)].registers[1].offset, 12u);
+        QCOMPARE(newer->blocks.front().registers[RegisterIndex(1)].offset, 12u);
         QVERIFY(newer->origins->remarks.size() == 1 && has(newer->origins->remarks[0].message, "now says \"0xC\""));
         for (const char* bad : {R"({ "at": "/a", "is": 1 })", R"({ "is": 1, "because": "x" })",
                                 R"({ "at": "/a", "is": 1, "because": "x", "if": 2 })", "7"}) {
@@ -244,7 +244,7 @@ private Q_SLOTS:
         const Expected<Device> then = recallDevice(device->revision, at("memory"));
         QVERIFY2(then.ok(), then ? "" : then.problem().text().c_str());
         QCOMPARE(then->blocks.size(), device->blocks.size());
-        QCOMPARE(then->blocks[BlockIndex(0)].registers.size(), size_t(2));
+        QCOMPARE(then->blocks.front().registers.size(), size_t(2));
         save("files/chip.svd", kRegisters);
         const Expected<Device> alone = loadDevice(at("files/chip.svd"));
         QVERIFY(alone.ok() && rememberDevice(*alone, at("memory")).ok());

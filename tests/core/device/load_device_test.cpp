@@ -37,7 +37,7 @@ private Q_SLOTS:
         QVERIFY(device->instances.size() >= 20);
         QCOMPARE(device->ranges.size(), size_t(3));
         for (const PadIndex p : device->pads.indices())
-            QVERIFY2(!device->pinOf(int(p)).empty(), device->pads[p].name.c_str());
+            QVERIFY2(!device->pinOf(p).empty(), device->pads[p].name.c_str());
         const std::vector<LintRemark> remarks = lint(*device);
         QVERIFY2(remarks.empty(), remarks.empty() ? "" : remarks[0].text.c_str());
     }

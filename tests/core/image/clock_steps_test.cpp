@@ -126,7 +126,7 @@ public:
                 unlocked_.insert(step.instance);
             else if (unlock.instance == step.instance && !unlocked_.contains(step.instance))
                 return "written before it is unlocked" + where;
-        std::vector<std::pair<int, double>> before;
+        std::vector<std::pair<ClockIndex, double>> before;
         for (const ClockIndex i : device_.clocks.indices())
             if (!device_.clocks[i].frozenBy.empty())
                 before.emplace_back(i, device_.clocks[i].type == ClockNode::Type::Select ? input(i) : factor(i));
@@ -139,8 +139,8 @@ public:
             for (const ClockIndex by : device_.clocks[clock].frozenBy)
                 if (on(by) &&
                     (device_.clocks[clock].type == ClockNode::Type::Select ? input(clock) : factor(clock)) != was)
-                    return device_.clocks[ClockIndex(clock)].name + " is changed while " + device_.clocks[by].name +
-                           " is on" + where;
+                    return device_.clocks[clock].name + " is changed while " + device_.clocks[by].name + " is on" +
+                           where;
         return {};
     }
 

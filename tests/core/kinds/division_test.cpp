@@ -149,7 +149,7 @@ private Q_SLOTS:
             const Block& block = s->device->blockOf(instance);
             for (const RegisterIndex r : block.registers.indices())
                 if (block.registers[r].name == reg)
-                    return word(*s, s->device->addressOf(instance, int(r)));
+                    return word(*s, s->device->addressOf(instance, r));
             return 0u;
         };
         QCOMPARE(at(timer2, "CTL") >> 16 & 7, 2u);

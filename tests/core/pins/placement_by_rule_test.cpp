@@ -102,7 +102,7 @@ private:
     int pick(const std::string& kind)
     {
         std::vector<int> all;
-        for (InstanceIndex i = 1; i < device.instances.size(); ++i)
+        for (InstanceIndex i = 1; i < int(device.instances.size()); ++i)
             if (device.blocks[BlockIndex(device.instances[i].block)].kind == kind)
                 all.push_back(int(i));
         return all[std::size_t(below(int(all.size())))];

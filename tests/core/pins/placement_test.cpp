@@ -519,10 +519,10 @@ class PlacementTest : public QObject {
                     c, asked, after,
                     [&](const auto& who) {
                         const NeedIndex need(int(who.first));
-                        const bool wasBound = before.needs[who.first].state != BoundNeed::State::Open ||
-                                              !c.plan.needs[who.first].binding.empty();
+                        const bool wasBound =
+                            before.needs[need].state != BoundNeed::State::Open || !c.plan.needs[need].binding.empty();
                         return std::find(vars.begin(), vars.end(), need) != vars.end() &&
-                               (!wasBound || after.needs[who.first].binding != c.plan.needs[who.first].binding);
+                               (!wasBound || after.needs[need].binding != c.plan.needs[need].binding);
                     },
                     [](const auto&) { return false; }, false);
         // Pin by pin: who lies between two pads of another part on the same side.

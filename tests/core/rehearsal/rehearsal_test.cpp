@@ -146,7 +146,7 @@ private Q_SLOTS:
                 const bool late = std::find(s->image.lateSources.begin(), s->image.lateSources.end(),
                                             *scenario.dead.begin()) != s->image.lateSources.end();
                 QCOMPARE(fallBack == s->image.fallBacks.end(), late);
-                for (NeedIndex n = 0; !late && n < s->plan.needs.size(); ++n) {
+                for (NeedIndex n = 0; !late && n < int(s->plan.needs.size()); ++n) {
                     const InstanceIndex instance = s->bindings.needs[n].instance;
                     const ClockIndex kernel = instance < 0 ? ClockIndex() : s->device->instances[instance].kernel;
                     if (kernel < 0)

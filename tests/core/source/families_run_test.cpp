@@ -109,11 +109,11 @@ private Q_SLOTS:
         QVERIFY(wasSet);
         const std::map<uint32_t, uint32_t> after = chip.words();
         for (size_t i = 0; i < device.instances.size(); ++i)
-            for (const RegisterIndex r : device.blockOf(int(i)).registers.indices()) {
+            for (const RegisterIndex r : device.blockOf(i).registers.indices()) {
                 uint32_t kept = 0; // a key leaves no trace in a chip
-                for (const Field& part : device.blockOf(int(i)).registers[r].fields)
+                for (const Field& part : device.blockOf(i).registers[r].fields)
                     kept |= part.keepsWrites() ? part.mask() : 0;
-                const uint32_t address = device.addressOf(int(i), int(r));
+                const uint32_t address = device.addressOf(i, int(r));
                 QVERIFY2((before.at(address) & kept) == (after.at(address) & kept),
                          qPrintable(QString("%1 was %2, is %3")
                                         .arg(address, 8, 16)

@@ -129,8 +129,8 @@ private Q_SLOTS:
         QVERIFY(other.ok());
         int differ = 0, tried = 0;
         for (const InstanceIndex i : device->instances.indices())
-            for (const RegisterIndex r : device->blockOf(int(i)).registers.indices()) {
-                const Register& reg = device->blockOf(int(i)).registers[r];
+            for (const RegisterIndex r : device->blockOf(i).registers.indices()) {
+                const Register& reg = device->blockOf(i).registers[r];
                 SimulatedRegisters registers(*device);
                 if (reg.parts.empty() || registers.locked(int(i)) ||
                     registers.faceOf(registers.cellOf(int(i), int(r))) !=

@@ -181,7 +181,7 @@ private Q_SLOTS:
         for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
             const auto s = run(demo(plan));
             for (const NeedIndex n : s->plan.needs.indices()) {
-                const Look look = s->lookAt(int(n));
+                const Look look = s->lookAt(n);
                 if (!look.waveform)
                     continue;
                 const Waveform& wave = *look.waveform;
