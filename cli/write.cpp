@@ -4,6 +4,7 @@
 #include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/output/output.h"
+#include "core/output/write_summary.h"
 #include "core/source/safe_text.h"
 
 #include <fmt/format.h>
@@ -17,7 +18,7 @@ namespace {
 
 using State = FileChange::State;
 
-struct Options {
+struct WriteOptions {
     std::string plan, folder;
     std::vector<std::string> settings, resolve;
     bool dryRun = false, check = false, incomplete = false, takeOver = false;
@@ -124,7 +125,7 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
                                  printable(file), listed(names), didYouMean(file, names)));
 }
 
-int write(const Options& options, const Snapshot& s)
+int write(const WriteOptions& options, const Snapshot& s)
 {
     if (!s.device->canBeWritten())
         return refuse(fmt::format(
@@ -160,6 +161,8 @@ int write(const Options& options, const Snapshot& s)
             if (change.state == State::Conflict)
                 listPieces(change);
         }
+    for (const std::string& sentence : writeSummary(s, *preview))
+        printFormat("{}\n", sentence);
     if (options.dryRun)
         return conflict ? kFindings : 0;
     const Expected<std::vector<std::string>> written = writeOutput(s.source(), options.folder, *preview, ownership);
@@ -184,7 +187,7 @@ int write(const Options& options, const Snapshot& s)
 
 static void addWrite(CLI::App& app, int& exitCode)
 {
-    auto options = std::make_shared<Options>();
+    auto options = std::make_shared<WriteOptions>();
     CLI::App* command = app.add_subcommand("write", "Write the C source of a plan to a folder.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--to", options->folder, "Folder; created if missing")->required();

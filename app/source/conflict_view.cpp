@@ -4,13 +4,14 @@
 #include "app/theme/theme.h"
 #include "core/base/text.h"
 
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QTextCursor>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 namespace bindrel {
 
@@ -39,19 +40,39 @@ std::string firstLines(const std::string& text)
     return out;
 }
 
-/// Shows a text between what is agreed around it, which is muted.
-void fill(QPlainTextEdit& edit, const std::string& before, const std::string& text, const std::string& behind)
+/// Shows a text between what is agreed around it, which is muted. What differs from `other`, line by line, stands out.
+void fill(QPlainTextEdit& edit, const std::string& before, const std::string& text, const std::string& behind,
+          const std::string& other)
 {
     const Theme& t = Theme::get();
     edit.clear();
     QTextCursor cursor(edit.document());
-    QTextCharFormat muted, plain;
+    QTextCharFormat muted, plain, strong;
     muted.setForeground(t.muted);
     plain.setForeground(t.ink);
     plain.setBackground(t.band);
+    strong = plain;
+    strong.setFontWeight(QFont::Bold);
+    strong.setForeground(t.accent);
     cursor.insertText(QString::fromStdString(before), muted);
-    cursor.insertText(text.empty() ? QString("(nothing)\n") : QString::fromStdString(text),
-                      text.empty() ? muted : plain);
+    if (text.empty())
+        cursor.insertText("(nothing)\n", muted);
+    const std::vector<std::string> lines = splitted(text, '\n'), others = splitted(other, '\n');
+    for (size_t i = 0; i < lines.size() && !text.empty(); ++i) {
+        if (i + 1 == lines.size() && lines[i].empty())
+            break;
+        const QString line = QString::fromStdString(lines[i]);
+        const QString beside = lines.size() == others.size() ? QString::fromStdString(others[i]) : line;
+        qsizetype from = 0, end = 0;
+        while (from < std::min(line.size(), beside.size()) && line[from] == beside[from])
+            ++from;
+        while (end < std::min(line.size(), beside.size()) - from &&
+               line[line.size() - 1 - end] == beside[beside.size() - 1 - end])
+            ++end;
+        cursor.insertText(line.left(from), plain);
+        cursor.insertText(line.mid(from, line.size() - from - end), strong);
+        cursor.insertText(line.right(end) + "\n", plain);
+    }
     std::string rest = behind;
     if (rest.ends_with('\n'))
         rest.pop_back();
@@ -65,7 +86,7 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(12, 6, 12, 0);
-    column->setSpacing(8);
+    column->setSpacing(5);
     auto* top = new QHBoxLayout;
     where_ = new QLabel;
     where_->setObjectName("where");
@@ -75,40 +96,42 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
     top->addWidget(previous_);
     top->addWidget(next_);
     column->addLayout(top);
-    auto* grid = new QGridLayout;
-    grid->setSpacing(6);
-    const auto side = [&](int at, const char* title, const char* name) {
+    // One below the other: a line of C is wider than a third of the window.
+    const auto side = [&](const char* title, const char* name, const char* action, PieceChoice::Take take,
+                          QPushButton*& button) {
+        auto* row = new QHBoxLayout;
         auto* label = new QLabel(title);
+        row->addWidget(label, 1);
+        if (action) {
+            button = new QPushButton(action);
+            button->setCheckable(true);
+            connect(button, &QPushButton::clicked, this, [this, take] { this->take(take); });
+            row->addWidget(button);
+        }
+        column->addLayout(row);
         auto* text = new QPlainTextEdit;
         text->setReadOnly(true);
         text->setLineWrapMode(QPlainTextEdit::NoWrap);
         text->setTabChangesFocus(true);
         text->setAccessibleName(title);
         text->setObjectName(name);
-        text->setMinimumWidth(120);
+        text->setMinimumHeight(48);
         label->setBuddy(text);
-        grid->addWidget(label, 0, at);
-        grid->addWidget(text, 1, at);
-        grid->setColumnStretch(at, 1);
+        column->addWidget(text, 1);
         return Side{label, text};
     };
-    mine_ = side(0, "Yours, on the disk", "mine");
-    fresh_ = side(1, "New, from the plan", "new");
-    base_ = side(2, "What both came from", "base");
-    const auto button = [&](int at, const char* text, PieceChoice::Take take) {
-        auto* out = new QPushButton(text);
-        out->setCheckable(true);
-        grid->addWidget(out, 2, at);
-        connect(out, &QPushButton::clicked, this, [this, take] { this->take(take); });
-        return out;
-    };
-    takeMine_ = button(0, "Take yours", PieceChoice::Take::Mine);
-    takeNew_ = button(1, "Take the new", PieceChoice::Take::New);
-    takeBoth_ = button(2, "Take yours, then the new", PieceChoice::Take::Both);
-    column->addLayout(grid, 3);
+    using Take = PieceChoice::Take;
+    QPushButton* none = nullptr;
+    base_ = side("What both came from", "base", nullptr, Take::Mine, none);
+    mine_ = side("Yours, on the disk", "mine", "Take yours", Take::Mine, takeMine_);
+    fresh_ = side("New, from the plan", "new", "Take the new", Take::New, takeNew_);
     auto* below = new QHBoxLayout;
     result_ = new QLabel;
     below->addWidget(result_, 1);
+    takeBoth_ = new QPushButton("Take yours, then the new");
+    takeBoth_->setCheckable(true);
+    connect(takeBoth_, &QPushButton::clicked, this, [this] { take(PieceChoice::Take::Both); });
+    below->addWidget(takeBoth_);
     reopen_ = new QPushButton("Leave it open");
     below->addWidget(reopen_);
     column->addLayout(below);
@@ -117,7 +140,8 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
     text_->setTabChangesFocus(true);
     text_->setAccessibleName("What stands there after the write");
     text_->setObjectName("result");
-    column->addWidget(text_, 2);
+    text_->setMinimumHeight(48);
+    column->addWidget(text_, 1);
     connect(previous_, &QPushButton::clicked, this, [this] { goTo(place_ - 1); });
     connect(next_, &QPushButton::clicked, this, [this] { goTo(place_ + 1); });
     connect(reopen_, &QPushButton::clicked, this, [this] {
@@ -182,9 +206,9 @@ void ConflictView::goTo(int place)
     const size_t at = size_t(contested_[size_t(place_)]);
     const std::string before = at > 0 ? lastLines(pieces_[at - 1].text) : std::string();
     const std::string behind = at + 1 < pieces_.size() ? firstLines(pieces_[at + 1].text) : std::string();
-    fill(*mine_.text, before, piece().mine, behind);
-    fill(*fresh_.text, before, piece().fresh, behind);
-    fill(*base_.text, before, piece().base, behind);
+    fill(*mine_.text, before, piece().mine, behind, piece().base);
+    fill(*fresh_.text, before, piece().fresh, behind, piece().base);
+    fill(*base_.text, before, piece().base, behind, piece().base);
     previous_->setEnabled(place_ > 0);
     next_->setEnabled(place_ + 1 < int(contested_.size()));
     showChoice();

@@ -15,6 +15,7 @@
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
 #include "core/output/merge.h"
+#include "core/output/write_summary.h"
 #include "core/plan/memory_size.h"
 #include "core/source/safe_text.h"
 
@@ -66,6 +67,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     takeOver_->setVisible(false);
     under->addWidget(takeOver_);
     under->addWidget(write_);
+    earlier_ = new QPushButton("Earlier texts\u2026");
+    earlier_->setToolTip("What stood in the folder before the last writes; it can be restored");
+    connect(earlier_, &QPushButton::clicked, this, &SourceStation::showEarlier);
+    under->addWidget(earlier_);
     leftColumn->addLayout(under);
     row->addWidget(left);
     row->addWidget(verticalRule());
@@ -87,6 +92,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     prefix_->setAccessibleName("Prefix of files and C names");
     prefix_->setToolTip("Prefix of file names and C names. Empty: from the plan's name.");
     top->addWidget(prefix_);
+    auto* layout = new QPushButton("Layout\u2026");
+    layout->setToolTip("Folders, file names, line ends and a notice above each file");
+    connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
+    top->addWidget(layout);
     difference_ = new QCheckBox("Difference");
     difference_->setToolTip("Show what writing would change, instead of the text");
     top->addWidget(difference_);
@@ -129,14 +138,6 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
                          SetText::What::Stack, *bottom);
     heap_ = memoryField("Heap", "Bytes between the data and the stack, for a C library. Empty: none.",
                         SetText::What::Heap, *bottom);
-    earlier_ = new QPushButton("Earlier texts\u2026");
-    earlier_->setToolTip("What stood in the folder before the last writes; it can be restored");
-    connect(earlier_, &QPushButton::clicked, this, &SourceStation::showEarlier);
-    bottom->addWidget(earlier_);
-    auto* layout = new QPushButton("Layout\u2026");
-    layout->setToolTip("Folders, file names, line ends and a notice above each file");
-    connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
-    bottom->addWidget(layout);
     main->addLayout(bottom);
     row->addLayout(main, 1);
     retheme();
@@ -665,6 +666,14 @@ void SourceStation::write()
         warning->setWordWrap(true);
         restyle(warning, QString("color: %1").arg(Theme::get().error.name()));
         column->addWidget(warning);
+    }
+    const std::vector<std::string> sentences = writeSummary(document_.snapshot(), {files_->files(), {}, {}});
+    if (!sentences.empty()) {
+        auto* summary = new QLabel(typeset(joined(sentences, "\n")));
+        summary->setObjectName("summary");
+        summary->setTextFormat(Qt::PlainText);
+        summary->setWordWrap(true);
+        column->addWidget(summary);
     }
     auto* list = new FileList;
     std::vector<FileChange> touched;

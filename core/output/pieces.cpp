@@ -64,8 +64,12 @@ std::string MergePiece::key() const
 std::vector<MergePiece> piecesOf(const std::optional<std::string>& base, const std::string& mine,
                                  const std::string& fresh)
 {
-    const MarkedMerge marked = mergeWithMarks(base, mine, fresh);
     Collector out;
+    if (!base && mine.empty() != fresh.empty()) {
+        out.contested({true, {}, mine, fresh, {}});
+        return std::move(out.pieces);
+    }
+    const MarkedMerge marked = mergeWithMarks(base, mine, fresh);
     std::optional<MergePiece> inside;
     std::string MergePiece::*side = nullptr;
     for (std::string_view rest = marked.text; !rest.empty();) {

@@ -97,7 +97,8 @@ private Q_SLOTS:
                 text += parts[random() % parts.size()];
             for (const BuildMessage& message : buildMessages(text, "/out")) {
                 QVERIFY(message.line >= 0);
-                QVERIFY2(message.file.find("..") == std::string::npos && !message.file.starts_with('/'), text.c_str());
+                for (const fs::path& part : fs::path(message.file))
+                    QVERIFY2(part != ".." && part != "/", text.c_str());
             }
         }
     }
