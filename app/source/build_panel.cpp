@@ -125,9 +125,7 @@ void BuildPanel::retheme()
 
 void BuildPanel::tell(const QString& text, bool wrong)
 {
-    QPalette colours = status_->palette();
-    colours.setColor(QPalette::WindowText, wrong ? Theme::get().error : Theme::get().ink);
-    status_->setPalette(colours);
+    restyle(status_, QString("color: %1").arg((wrong ? Theme::get().error : Theme::get().ink).name()));
     status_->setText(text);
 }
 

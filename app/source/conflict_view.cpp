@@ -127,6 +127,9 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
     fresh_ = side("New, from the plan", "new", "Take the new", Take::New, takeNew_);
     auto* below = new QHBoxLayout;
     result_ = new QLabel;
+    // Long words must not widen the window.
+    for (QLabel* label : {where_, result_})
+        label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     below->addWidget(result_, 1);
     takeBoth_ = new QPushButton("Take yours, then the new");
     takeBoth_->setCheckable(true);

@@ -70,9 +70,7 @@ ProjectDialog::ProjectDialog(const ProjectLayout& layout, QString prefix, QWidge
     wrong_->setObjectName("wrong");
     // Room for two lines: the window does not jump with each letter.
     wrong_->setMinimumHeight(wrong_->fontMetrics().lineSpacing() * 2 + 4);
-    QPalette colours = wrong_->palette();
-    colours.setColor(QPalette::WindowText, t.error);
-    wrong_->setPalette(colours);
+    restyle(wrong_, QString("color: %1").arg(t.error.name()));
     column->addWidget(wrong_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
     accept_ = buttons->button(QDialogButtonBox::Ok);

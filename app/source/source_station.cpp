@@ -70,7 +70,13 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     earlier_ = new QPushButton("Earlier texts\u2026");
     earlier_->setToolTip("What stood in the folder before the last writes; it can be restored");
     connect(earlier_, &QPushButton::clicked, this, &SourceStation::showEarlier);
-    under->addWidget(earlier_);
+    auto* pair = new QHBoxLayout;
+    pair->addWidget(earlier_);
+    auto* layout = new QPushButton("Layout\u2026");
+    layout->setToolTip("Folders, file names, line ends and a notice above each file");
+    connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
+    pair->addWidget(layout);
+    under->addLayout(pair);
     leftColumn->addLayout(under);
     row->addWidget(left);
     row->addWidget(verticalRule());
@@ -92,10 +98,6 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     prefix_->setAccessibleName("Prefix of files and C names");
     prefix_->setToolTip("Prefix of file names and C names. Empty: from the plan's name.");
     top->addWidget(prefix_);
-    auto* layout = new QPushButton("Layout\u2026");
-    layout->setToolTip("Folders, file names, line ends and a notice above each file");
-    connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
-    top->addWidget(layout);
     difference_ = new QCheckBox("Difference");
     difference_->setToolTip("Show what writing would change, instead of the text");
     top->addWidget(difference_);

@@ -85,7 +85,7 @@ std::optional<BuildMessage> ofLinker(std::string_view line, std::string_view fol
             if (place.size() < 2 || !(place.front().ends_with(".c") || place.front().ends_with(".h")))
                 continue;
             out.file = below(place.front(), folder);
-            out.line = out.file.empty() ? 0 : numberOf(place[1]).value_or(0);
+            out.line = out.file.empty() ? 0 : std::max(numberOf(place[1]).value_or(0), 0);
         }
         return out;
     }

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <map>
 #include <set>
 #include <unordered_map>
@@ -48,30 +49,42 @@ class Summary {
 public:
     explicit Summary(const Snapshot& snapshot) : snapshot_(snapshot) {}
 
-    void add(const FileChange& change)
+    /// The constants whose values a header changes. They are added before what uses them.
+    void addConstants(const FileChange& change)
+    {
+        const SourceFile* file = changedFile(change);
+        if (!file || !file->name.ends_with(".h"))
+            return;
+        std::map<std::string, std::string> before;
+        for (const std::string& line : splitted(withLineFeeds(change.before), '\n'))
+            if (auto constant = constantIn(line))
+                before.insert(*std::move(constant));
+        for (const SourceLine& line : file->lines)
+            if (const auto now = constantIn(line.text))
+                if (const auto was = before.find(now->first); was != before.end() && was->second != now->second) {
+                    constants_.push_back(fmt::format("{} {} \u2192 {}", now->first, was->second, now->second));
+                    changedNames_.insert(now->first);
+                }
+    }
+
+    void addLines(const FileChange& change)
     {
         const SourceFile* file = snapshot_.source().find(change.name);
-        if (!file || file->owner != SourceFile::Owner::Generated || change.before.empty() || !change.touchesDisk())
+        if (!file || file->owner != SourceFile::Owner::Generated || change.before.empty() ||
+            !file->name.ends_with(".c"))
             return;
         std::unordered_map<std::string, int> had;
-        std::map<std::string, std::string> constants;
-        for (const std::string& line : splitted(withLineFeeds(change.before), '\n')) {
+        for (const std::string& line : splitted(withLineFeeds(change.before), '\n'))
             ++had[line];
-            if (auto constant = constantIn(line))
-                constants.insert(*std::move(constant));
-        }
         std::string function;
         for (const SourceLine& line : file->lines) {
             if (const std::string begins = functionIn(line.text); !begins.empty())
                 function = begins;
-            if (const auto known = had.find(line.text); known != had.end() && known->second-- > 0)
-                continue;
-            changed(*file, line, function);
-            if (const auto constant = constantIn(line.text))
-                if (const auto was = constants.find(constant->first);
-                    was != constants.end() && was->second != constant->second)
-                    constants_.push_back(
-                        fmt::format("{} {} \u2192 {}", constant->first, was->second, constant->second));
+            const auto known = had.find(line.text);
+            const bool stood = known != had.end() && known->second-- > 0;
+            // A comment that tells a new number changes no function.
+            if ((!stood && !isComment(line.text)) || namesChanged(line.text))
+                changed(*file, line, function);
             if (line.text == "}")
                 function.clear();
         }
@@ -96,6 +109,36 @@ public:
     }
 
 private:
+    /// Null when it is none of the source's, or stays as it is.
+    const SourceFile* changedFile(const FileChange& change) const
+    {
+        const SourceFile* file = snapshot_.source().find(change.name);
+        const bool taken =
+            file && file->owner == SourceFile::Owner::Generated && !change.before.empty() && change.touchesDisk();
+        return taken ? file : nullptr;
+    }
+
+    static bool isComment(std::string_view line)
+    {
+        const std::string_view text = trimmed(line);
+        return text.empty() || text.starts_with("/*") || text.starts_with("* ");
+    }
+
+    /// Whether a line uses a constant that has another value now.
+    bool namesChanged(std::string_view line) const
+    {
+        const auto isWord = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; };
+        for (std::size_t at = 0; at < line.size() && !changedNames_.empty();) {
+            std::size_t end = at;
+            while (end < line.size() && isWord(line[end]))
+                ++end;
+            if (end > at && changedNames_.contains(line.substr(at, end - at)))
+                return true;
+            at = end + 1;
+        }
+        return false;
+    }
+
     void changed(const SourceFile& file, const SourceLine& line, const std::string& function)
     {
         if (!function.empty())
@@ -148,6 +191,7 @@ private:
     std::set<std::string> functions_;
     std::map<std::string, std::set<std::pair<int, int>>> causes_; ///< by the name of what is decided
     std::vector<std::string> constants_;
+    std::set<std::string, std::less<>> changedNames_; ///< of constants
 };
 
 } // namespace
@@ -156,7 +200,9 @@ std::vector<std::string> writeSummary(const Snapshot& snapshot, const OutputPrev
 {
     Summary summary(snapshot);
     for (const FileChange& change : preview.files)
-        summary.add(change);
+        summary.addConstants(change);
+    for (const FileChange& change : preview.files)
+        summary.addLines(change);
     return summary.sentences();
 }
 

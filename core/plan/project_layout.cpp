@@ -26,6 +26,8 @@ Outcome checkFolder(std::string_view text)
     for (const std::string& part : splitted(text, '/')) {
         if (part.empty())
             return wrong("has an empty part");
+        if (part == "..")
+            return wrong("leads out of the output folder");
         if (part.front() == '.' || part.front() == '-')
             return wrong("has a part that begins with a dot or a hyphen");
         if (!std::all_of(part.begin(), part.end(), [](char c) {

@@ -39,8 +39,9 @@ class SourceTest : public WindowFixture {
         const auto& files = w_->source()->files()->files();
         for (size_t i = 0; i < files.size(); ++i)
             if (files[i].name == file) {
-                QTest::mouseClick(w_->source()->files(), Qt::LeftButton, {},
-                                  w_->source()->files()->rowRect(int(i)).center());
+                RowList* list = w_->source()->files();
+                list->setCurrentRow(int(i)); // scrolls there
+                QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->rowRect(int(i)).center());
                 QApplication::processEvents();
                 COMPARE_TEXT(w_->source()->shownFile().toStdString(), file);
                 return;
@@ -211,6 +212,8 @@ private Q_SLOTS:
         put(file, good);
         fs::remove_all(folder() / "build");
         w_->source()->build();
+        QApplication::processEvents();
+        QVERIFY(panel->isBuilding() && button(panel, "Cancel")->isVisible());
         QTest::mouseClick(button(panel, "Cancel"), Qt::LeftButton);
         QTRY_VERIFY_WITH_TIMEOUT(!panel->isBuilding(), 5'000);
         COMPARE_TEXT(panel->status().toStdString(), "The build was cancelled.");
