@@ -63,8 +63,9 @@ Outcome setChoice(Value& value, const std::vector<std::string>& choices, std::st
     }
     const auto found = std::find(choices.begin(), choices.end(), text);
     if (found == choices.end())
-        return problemOf(fmt::format("\"{}\" is not possible; use {}.{}", printable(text), listed(choices),
-                                     didYouMean(std::string(text), choices)));
+        return problemOf(fmt::format("\"{}\" is not possible; use {} or {}.{}", printable(text),
+                                     joined({choices.begin(), choices.end() - 1}, ", "), choices.back(),
+                                     didYouMean(text, choices)));
     value = Value(int(found - choices.begin()));
     return {};
 }
