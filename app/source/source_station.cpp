@@ -9,6 +9,7 @@
 #include "app/source/lexers.h"
 #include "app/source/project_dialog.h"
 #include "app/source/scintilla.h"
+#include "app/source/search_panel.h"
 #include "app/theme/theme.h"
 #include "app/widgets/compiler_question.h"
 #include "app/widgets/marks.h"
@@ -51,7 +52,30 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     leftColumn->setContentsMargins(0, 10, 0, 8);
     files_ = new FileList;
     files_->setAccessibleName("Files");
+    auto* searchRow = new QHBoxLayout;
+    searchRow->setContentsMargins(12, 0, 12, 4);
+    search_ = new QLineEdit;
+    search_->setPlaceholderText("Search all files");
+    search_->setAccessibleName("Search all files");
+    search_->setToolTip("Ctrl+F");
+    search_->setClearButtonEnabled(true);
+    searchRow->addWidget(search_);
+    leftColumn->addLayout(searchRow);
     leftColumn->addWidget(files_, 1);
+    connect(search_, &QLineEdit::textChanged, this, &SourceStation::search);
+    connect(search_, &QLineEdit::returnPressed, this, [this] { found_->goToNext(); });
+    auto* find = new QShortcut(QKeySequence::Find, this);
+    find->setContext(Qt::WidgetWithChildrenShortcut);
+    connect(find, &QShortcut::activated, this, [this] {
+        search_->setFocus();
+        search_->selectAll();
+    });
+    auto* leave = new QShortcut(Qt::Key_Escape, search_);
+    leave->setContext(Qt::WidgetShortcut);
+    connect(leave, &QShortcut::activated, this, [this] {
+        search_->clear();
+        files_->setFocus();
+    });
     auto* under = new QVBoxLayout;
     under->setContentsMargins(12, 0, 12, 0);
     under->setSpacing(5);
@@ -114,6 +138,9 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     conflict_->hide();
     connect(conflict_, &ConflictView::chosen, this, &SourceStation::settle);
     main->addWidget(conflict_, 1);
+    found_ = new SearchPanel;
+    connect(found_, &SearchPanel::placeChosen, this, &SourceStation::showLine);
+    main->addWidget(found_);
     build_ = new BuildPanel;
     connect(build_, &BuildPanel::placeChosen, this, &SourceStation::showLine);
     main->addWidget(build_);
@@ -250,6 +277,8 @@ void SourceStation::retheme()
     text_->setMarkerBackgroundColor(t.band, kMarkNeed);
     conflict_->retheme();
     build_->retheme();
+    found_->retheme();
+    search_->setFont(t.text(12));
     text_->setSelectionBackgroundColor(t.accent);
     text_->setSelectionForegroundColor(t.raised);
     restyle(trace_, QString("color: %1; font-size: 11px").arg(t.muted.name()));
@@ -356,6 +385,14 @@ SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem
     return out;
 }
 
+void SourceStation::search()
+{
+    // The page has room for one of the two.
+    if (!search_->text().isEmpty() && !build_->isBuilding())
+        build_->hide();
+    found_->search(search_->text().trimmed(), files_->files());
+}
+
 void SourceStation::build()
 {
     if (!document_.isOpen() || !view_.pending().settle())
@@ -365,6 +402,7 @@ void SourceStation::build()
         Q_EMIT document_.refused(QString::fromStdString(may.problem().text()));
     if (!may || !*may)
         return;
+    search_->clear();
     build_->build(document_.sharedSnapshot(), folder_->text());
 }
 
@@ -472,6 +510,8 @@ void SourceStation::show(Look seen)
             trouble += QString::fromStdString(" The plan has " + counted(errors, "error") + ".");
     }
     message_->setText(trouble);
+    if (!search_->text().isEmpty())
+        search();
     int row = 0;
     for (size_t i = 0; i < files_->files().size(); ++i)
         if (QString::fromStdString(files_->files()[i].name) == shownFile_)

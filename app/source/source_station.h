@@ -23,6 +23,7 @@ namespace bindrel {
 class BuildPanel;
 class ConflictView;
 class FileList;
+class SearchPanel;
 
 /// The files of C before they are written: their state against the disk, their text with the hue of the part that
 /// caused each line, the difference, and the write itself.
@@ -35,6 +36,8 @@ public:
     QLineEdit* folder() const { return folder_; }
     QLineEdit* prefix() const { return prefix_; }
     QsciScintilla* text() const { return text_; }
+    QLineEdit* search() const { return search_; }
+    SearchPanel* searchPanel() const { return found_; }
     BuildPanel* buildPanel() const { return build_; }
     ConflictView* conflictView() const { return conflict_; }
     QString shownFile() const { return shownFile_; }
@@ -81,6 +84,7 @@ private:
     void showCommand();
     void showFile(const QString& name);
     void showLine(const QString& file, int line);
+    void search();
     void settle(const QString& file, const QString& piece, const std::optional<PieceChoice>& choice);
     enum class Language { None, C, Difference };
     void setLanguage(Language language);
@@ -112,6 +116,8 @@ private:
     Settlements settlements_;          ///< what the person has settled and not written yet
     QPushButton* earlier_ = nullptr;
     BuildPanel* build_ = nullptr;
+    QLineEdit* search_ = nullptr;
+    SearchPanel* found_ = nullptr;
     QTimer debounce_;
     OutputPreview::First first_; ///< of what is listed
     QString shownFile_;

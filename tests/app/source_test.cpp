@@ -4,6 +4,7 @@
 #include "app/source/file_list.h"
 #include "app/source/memory_bars.h"
 #include "app/source/scintilla.h"
+#include "app/source/search_panel.h"
 #include "app/source/source_station.h"
 #include "core/output/backups.h"
 #include "tests/support/output_fixture.h"
@@ -170,6 +171,42 @@ private Q_SLOTS:
         COMPARE_TEXT(textOf(folder() / "sluice_uplink.c"), QString::fromStdString(first));
         // The station sees at once that the file is no longer what the plan says.
         QCOMPARE(state("sluice_uplink.c"), FileChange::State::Changed);
+    }
+
+    /// By keys only: what is found in any file leads to its line and its decision; Esc ends it.
+    void everyFileIsSearched()
+    {
+        openInFolder("done");
+        shortcut(QKeySequence::Find);
+        QLineEdit* field = w_->source()->search();
+        QVERIFY(field->hasFocus());
+        QTest::keyClicks(field, "gate_bridge_ticks");
+        SearchPanel* found = w_->source()->searchPanel();
+        QVERIFY(found->isVisible() && found->list()->count() >= 2);
+        int expected = 0;
+        for (const SourceFile& file : now().source().files)
+            for (const SourceLine& line : file.lines)
+                expected += QString::fromStdString(line.text).contains("gate_bridge_ticks", Qt::CaseInsensitive);
+        QCOMPARE(found->list()->count(), expected);
+        // Enter in the field goes from one to the next.
+        for (int turn = 0; turn <= expected; ++turn) {
+            QTest::keyClick(field, Qt::Key_Return);
+            QCOMPARE(found->list()->currentRow(), turn % expected);
+            QVERIFY(field->hasFocus());
+        }
+        for (int row = 0; row < found->list()->count(); ++row) {
+            found->list()->setFocus();
+            found->list()->setCurrentRow(row);
+            QTest::keyClick(found->list(), Qt::Key_Return);
+            int line = 0, column = 0;
+            w_->source()->text()->getCursorPosition(&line, &column);
+            QVERIFY(w_->source()->text()->text(line).contains("GATE_BRIDGE_TICKS"));
+        }
+        field->setFocus();
+        field->setText("no such words");
+        QVERIFY(found->status().startsWith("No line"));
+        QTest::keyClick(field, Qt::Key_Escape);
+        QVERIFY(field->text().isEmpty() && !found->isVisible());
     }
 
     void itBuildsAndAnErrorLeadsToItsLine()
