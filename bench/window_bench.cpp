@@ -2,9 +2,9 @@
 #include "app/clocks/clocks_station.h"
 #include "app/clocks/ladder_view.h"
 #include "app/frame/main_window.h"
-#include "app/source/scintilla.h"
 #include "app/source/source_station.h"
 #include "app/theme/theme.h"
+#include "app/widgets/scintilla.h"
 
 #include <benchmark/benchmark.h>
 

@@ -2,6 +2,7 @@
 #include "cli/commands.h"
 #include "core/assignment.h"
 #include "core/base/text.h"
+#include "core/output/source_difference.h"
 
 #include <fmt/format.h>
 
@@ -12,7 +13,7 @@ static void addSet(CLI::App& app, int& exitCode)
     struct Options {
         std::string plan, format = "text";
         std::vector<std::string> assignments;
-        bool dryRun = false;
+        bool dryRun = false, source = false;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
@@ -29,6 +30,7 @@ static void addSet(CLI::App& app, int& exitCode)
                      "behind = goes back to the default")
         ->required();
     command->add_flag("--dry-run", options->dryRun, "Only show what would change");
+    command->add_flag("--source", options->source, "Also show what would be different in the generated C");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
@@ -50,13 +52,20 @@ static void addSet(CLI::App& app, int& exitCode)
                 return;
             }
         const int errors = after->count(Finding::Severity::Error), before = s->count(Finding::Severity::Error);
+        const std::string source = options->source && s->device->canBeWritten()
+                                       ? sourceDifference(s->source(), after->source())
+                                       : std::string();
         if (options->format == "json") {
-            printAsJson(
-                {{"changes", told}, {"saved", !options->dryRun}, {"errors", errors}, {"errors_before", before}});
+            nlohmann::ordered_json out{
+                {"changes", told}, {"saved", !options->dryRun}, {"errors", errors}, {"errors_before", before}};
+            if (options->source)
+                out["source"] = source;
+            printAsJson(out);
             return;
         }
         for (const std::string& line : told)
             printFormat("{}\n", line);
+        printFormat("{}", printable(source, true));
         if (work.plan == s->plan)
             printFormat("nothing changes\n");
         else if (options->dryRun)

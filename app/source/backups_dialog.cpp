@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/source/backups_dialog.h"
 
-#include "app/source/lexers.h"
-#include "app/source/scintilla.h"
 #include "app/theme/theme.h"
+#include "app/widgets/lexers.h"
+#include "app/widgets/scintilla.h"
 #include "core/base/directory.h"
 #include "core/output/merge.h"
 #include "core/output/project_folder.h"

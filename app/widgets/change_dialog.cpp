@@ -2,6 +2,9 @@
 #include "app/widgets/change_dialog.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/lexers.h"
+#include "app/widgets/scintilla.h"
+#include "core/output/source_difference.h"
 #include "core/pins/layout_change.h"
 
 #include <QDialogButtonBox>
@@ -52,10 +55,30 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
                 if (before->device->name == after->device->name)
                     out.layout = layoutChange(*after->device, *before->board, before->plan, *after->board, after->plan);
                 out.verdict = verdictOn(after->facts(), after->findings);
+                if (before->device->canBeWritten() && after->device->canBeWritten())
+                    out.source = sourceDifference(before->source(), after->source());
                 return out;
             },
             [this](const Outlook& outlook) { tell(outlook); });
+    source_ = new QsciScintilla;
+    source_->setReadOnly(true);
+    source_->setUtf8(true);
+    source_->setLexer(diffLexer(source_));
+    source_->setPaper(Theme::get().raised);
+    source_->setColor(Theme::get().ink);
+    source_->setMarginWidth(1, 0);
+    source_->setMinimumSize(720, 260);
+    source_->setAccessibleName("What would be different in the C");
+    source_->hide();
+    column->addWidget(source_, 1);
     auto* buttons = new QDialogButtonBox;
+    showSource_ = buttons->addButton("Show the C", QDialogButtonBox::ActionRole);
+    showSource_->setCheckable(true);
+    showSource_->setEnabled(false);
+    connect(showSource_, &QPushButton::toggled, this, [this](bool on) {
+        source_->setVisible(on);
+        adjustSize();
+    });
     auto* apply = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
     apply->setProperty("primary", true);
     apply->setDefault(true);
@@ -75,6 +98,9 @@ void ChangeDialog::tell(const Outlook& outlook)
     }
     layout_->setText(lines.join("\n"));
     layout_->setVisible(!lines.isEmpty());
+    source_->setText(outlook.source.empty() ? QString("The C stays as it is.\n")
+                                            : QString::fromStdString(outlook.source));
+    showSource_->setEnabled(true);
     verdict_->setText(typeset(outlook.verdict.text));
     restyle(verdict_,
             QString("color: %1").arg((outlook.verdict.hazards ? Theme::get().error : Theme::get().muted).name()));

@@ -8,6 +8,9 @@
 #include <QDialog>
 #include <QLabel>
 
+class QPushButton;
+class QsciScintilla;
+
 namespace bindrel {
 
 /// Shows what an edit would change, before and after, what that does to the layout, with the hazards that a rehearsal
@@ -19,15 +22,21 @@ public:
     QString verdict() const { return verdict_->text(); }
     /// A line for each thing that the layout gains or loses; empty when nothing bound moves.
     QString layoutText() const { return layout_->text(); }
+    /// The difference in the C, once it is asked for.
+    QPushButton* showSource() const { return showSource_; }
+    QsciScintilla* source() const { return source_; }
 
 private:
     struct Outlook {
         std::vector<std::string> layout;
         Verdict verdict;
+        std::string source; ///< what would be different in the C
     };
     void tell(const Outlook& outlook);
 
     QLabel* layout_ = nullptr;
+    QPushButton* showSource_ = nullptr;
+    QsciScintilla* source_ = nullptr; ///< shown on demand
     QLabel* verdict_ = nullptr;
     Background background_{this};
 };

@@ -11,7 +11,9 @@ namespace bindrel {
 
 namespace {
 
-constexpr std::size_t kLongestFolder = 100, kLongestNotice = 2000;
+constexpr std::size_t kLongestFolder = 100;
+/// The seal of a file has to stand among its first 4000 bytes.
+constexpr std::size_t kLongestNotice = 1500, kMostLines = 40;
 
 /// A folder below the output folder, with slashes: letters, digits, "_", "-" and ".", so that it means nothing special
 /// to a shell, to make or to CMake, and leads nowhere else.
@@ -85,6 +87,8 @@ Outcome setNotice(ProjectLayout& layout, std::string_view text)
     std::string lines = withLineFeeds(text);
     while (!lines.empty() && (lines.back() == '\n' || lines.back() == ' '))
         lines.pop_back();
+    if (std::size_t(std::count(lines.begin(), lines.end(), '\n')) >= kMostLines)
+        return problemOf(fmt::format("has more than {} lines.", kMostLines));
     layout.notice = std::move(lines);
     return {};
 }

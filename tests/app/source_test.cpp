@@ -3,9 +3,10 @@
 #include "app/source/conflict_view.h"
 #include "app/source/file_list.h"
 #include "app/source/memory_bars.h"
-#include "app/source/scintilla.h"
 #include "app/source/search_panel.h"
 #include "app/source/source_station.h"
+#include "app/widgets/change_dialog.h"
+#include "app/widgets/scintilla.h"
 #include "core/output/backups.h"
 #include "tests/support/output_fixture.h"
 #include "tests/support/window_fixture.h"
@@ -171,6 +172,22 @@ private Q_SLOTS:
         COMPARE_TEXT(textOf(folder() / "sluice_uplink.c"), QString::fromStdString(first));
         // The station sees at once that the file is no longer what the plan says.
         QCOMPARE(state("sluice_uplink.c"), FileChange::State::Changed);
+    }
+
+    /// Before a change is made its C can be read.
+    void theCOfAChangeThatIsOnlyPreviewed()
+    {
+        openInFolder("done");
+        ChangeDialog dialog(w_->document(), editOf("Slower", SetGoal{"uplink", "baud", "9600"}), w_.get());
+        dialog.show();
+        QTRY_VERIFY(dialog.showSource()->isEnabled());
+        QVERIFY(!dialog.source()->isVisible());
+        QTest::mouseClick(dialog.showSource(), Qt::LeftButton);
+        QVERIFY(dialog.source()->isVisible());
+        QVERIFY(dialog.source()->text().contains("+#define SLUICE_UPLINK_DIVIDER") &&
+                dialog.source()->text().contains("-#define SLUICE_UPLINK_DIVIDER"));
+        COMPARE_TEXT(goalText(*now().plan.need("uplink"), "baud"),
+                     goalText(*demo("sluice-node-c-done").plan.need("uplink"), "baud").c_str());
     }
 
     /// By keys only: what is found in any file leads to its line and its decision; Esc ends it.

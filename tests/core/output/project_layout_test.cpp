@@ -4,6 +4,7 @@
 #include "core/output/output.h"
 #include "core/plan/plan_file.h"
 #include "core/source/names.h"
+#include "core/source/seal.h"
 #include "tests/support/output_fixture.h"
 
 #include <csignal>
@@ -109,6 +110,29 @@ private Q_SLOTS:
         text.insert(text.find("\"needs\""), "\"project\": { \"sources_in\": \"../x\" },\n  ");
         const auto refused = parsePlan(text, "wrong.bindrel", library());
         QVERIFY(!refused.ok() && refused.problem().line > 0);
+    }
+
+    /// The longest notice leaves each file its seal: a second write has nothing to do.
+    void longNotices()
+    {
+        const LoadedPlan work = demo();
+        QVERIFY(!readAssignment(work, "project.notice=" + std::string(1501, 'x')).ok());
+        QVERIFY(!readAssignment(work, "project.notice=a" + std::string(40, '\n') + "b").ok());
+        for (const std::string& unit :
+             {std::string("*/"), std::string("\u00b1"), std::string("?\?/"), std::string("x")}) {
+            std::string notice;
+            while (notice.size() + unit.size() < 1450) {
+                notice += unit;
+                if (notice.size() / 40 > size_t(std::count(notice.begin(), notice.end(), '\n')))
+                    notice += "\n";
+            }
+            const Expected<Edit> edit = readAssignment(work, "project.notice=" + notice);
+            QVERIFY2(edit.ok(), edit.ok() ? "" : edit.problem().text().c_str());
+            const auto s = run({work.device, work.board, *applied(work.plan, *edit), {}, {}, {}});
+            for (const SourceFile& file : s->source().files)
+                if (file.owner == SourceFile::Owner::Generated)
+                    QVERIFY2(sealOf(file.text()) && isUntouched(file.text()), file.name.c_str());
+        }
     }
 
     /// In folders of its own, with other names: the compiler's command, CMake and make build it without a warning.

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/output/source_difference.h"
 #include "core/output/write_summary.h"
 #include "tests/support/output_fixture.h"
 
@@ -49,6 +50,29 @@ private Q_SLOTS:
         QVERIFY2(text.find(next->device->clocks[next->device->findClock("BUS1")].name + " (") != std::string::npos,
                  text.c_str());
         QVERIFY2(text.find("SLUICE_BUS1_HZ ") != std::string::npos, text.c_str());
+    }
+
+    /// Each line of the difference is one of the text that it is taken from, and none that stays is in it.
+    void theDifferenceOfTheC()
+    {
+        const auto before = run(demo()), after = run(with(demo(), SetClock{"BUS1", clockSaid("4")}));
+        COMPARE_TEXT(sourceDifference(before->source(), run(demo())->source()), "");
+        const std::string text = sourceDifference(before->source(), after->source());
+        const SourceFile *was = nullptr, *is = nullptr;
+        int changed = 0;
+        for (const std::string& line : splitted(text, '\n')) {
+            if (line.starts_with("--- ")) {
+                was = before->source().find(line.substr(4));
+            } else if (line.starts_with("+++ ")) {
+                is = after->source().find(line.substr(4));
+            } else if (line.starts_with('+') || line.starts_with('-')) {
+                const SourceFile* file = line[0] == '+' ? is : was;
+                QVERIFY2(file && file->text().find(line.substr(1) + "\n") != std::string::npos, line.c_str());
+                QVERIFY2(line.find("Bindrel seal") == std::string::npos, line.c_str());
+                ++changed;
+            }
+        }
+        QVERIFY(changed > 10 && text.find("\n-#define SLUICE_BUS1_HZ ") != std::string::npos);
     }
 
     /// For every shipped plan and every goal that is taken back to its default: each register that is counted differs

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/source/lexers.h"
+#include "app/widgets/lexers.h"
 
-#include "app/source/scintilla.h"
 #include "app/theme/theme.h"
+#include "app/widgets/scintilla.h"
 
 namespace bindrel {
 
