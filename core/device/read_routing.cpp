@@ -243,11 +243,10 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         if (!ok())
             return;
         for (const auto& [signal, way] : signals) {
-            const InstanceSignal& facts = device_.instances[InstanceIndex(signal.first)].signals[size_t(signal.second)];
+            const InstanceSignal& facts = device_.instances[signal.first].signals[size_t(signal.second)];
             if ((drives(facts) && way.output < 0) || (listens(facts) && !way.input.valid())) {
-                node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".",
-                                      device_.instances[InstanceIndex(signal.first)].name, facts.name,
-                                      drives(facts) ? "drives its pad" : "listens to its pad",
+                node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".", device_.instances[signal.first].name,
+                                      facts.name, drives(facts) ? "drives its pad" : "listens to its pad",
                                       drives(facts) && way.output < 0 ? "outputs" : "inputs"));
                 return;
             }

@@ -74,16 +74,10 @@ Outcome restoreBackup(const std::filesystem::path& path, const Backup& backup, c
         problem.file = (path / backup.file).string();
         return problem;
     };
-    const Expected<Directory> folder = Directory::open(path);
-    if (!folder)
-        return folder.problem();
-    const Expected<Directory> memory = folder->childOrMade(FolderMemory::kName);
-    if (!memory)
-        return memory.problem();
-    const Expected<FolderLock> lock = FolderLock::take(*memory);
-    if (!lock)
-        return lock.problem();
-    ProjectFolder project(*folder);
+    const Expected<LockedFolder> locked = lockFolder(Directory::open(path));
+    if (!locked)
+        return locked.problem();
+    ProjectFolder project(locked->folder);
     const Expected<std::optional<std::string>> now = project.read(backup.file);
     if (!now)
         return now.problem();
@@ -94,7 +88,7 @@ Outcome restoreBackup(const std::filesystem::path& path, const Backup& backup, c
     const Expected<ProjectFolder::Spot> spot = project.make(backup.file);
     if (!spot)
         return spot.problem();
-    const Expected<Directory> backups = memory->childOrMade("backup");
+    const Expected<Directory> backups = locked->memory.childOrMade("backup");
     if (!backups)
         return backups.problem();
     // Under a name of its own first: whatever fails, both texts are there.

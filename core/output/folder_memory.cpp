@@ -78,6 +78,19 @@ std::vector<std::string> FolderMemory::names() const
     return out;
 }
 
+Expected<LockedFolder> lockFolder(Expected<Directory> folder)
+{
+    if (!folder)
+        return folder.problem();
+    Expected<Directory> memory = folder->childOrMade(FolderMemory::kName);
+    if (!memory)
+        return memory.problem();
+    Expected<FolderLock> lock = FolderLock::take(*memory);
+    if (!lock)
+        return lock.problem();
+    return LockedFolder{*std::move(folder), *std::move(memory), *std::move(lock)};
+}
+
 std::string folderOwner(const std::filesystem::path& folder)
 {
     const Expected<Directory> open = Directory::open(folder);

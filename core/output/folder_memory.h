@@ -33,6 +33,14 @@ private:
     std::vector<Directory> bases_; ///< base/ first, then those of the stages
 };
 
+/// A folder that is written to: nobody else writes there as long as it lives.
+struct LockedFolder {
+    Directory folder, memory;
+    FolderLock lock;
+};
+/// Opens a folder, or one that is made when missing, and locks its memory; fails when another process holds it.
+Expected<LockedFolder> lockFolder(Expected<Directory> folder);
+
 /// A problem unless the folder is nobody's or the plan's own.
 Outcome checkOwner(const std::string& owner, const std::string& plan, const Directory& folder, Ownership ownership);
 

@@ -371,21 +371,15 @@ Expected<std::vector<std::string>> writeOutput(const Source& source, const fs::p
             problem.file = (path / change.name).string();
             return problem;
         }
-    const Expected<Directory> folder = Directory::openOrMake(path);
-    if (!folder)
-        return folder.problem();
-    const Expected<Directory> memory = folder->childOrMade(FolderMemory::kName);
-    if (!memory)
-        return memory.problem();
-    const Expected<FolderLock> lock = FolderLock::take(*memory);
-    if (!lock)
-        return lock.problem();
-    const Expected<FolderMemory> known = FolderMemory::of(*folder);
+    const Expected<LockedFolder> locked = lockFolder(Directory::openOrMake(path));
+    if (!locked)
+        return locked.problem();
+    const Expected<FolderMemory> known = FolderMemory::of(locked->folder);
     if (!known)
         return known.problem();
-    if (Outcome own = checkOwner(known->owner(), source.plan, *folder, ownership); !own)
+    if (Outcome own = checkOwner(known->owner(), source.plan, locked->folder, ownership); !own)
         return own.problem();
-    return Write(source, *folder, *memory).run(preview);
+    return Write(source, locked->folder, locked->memory).run(preview);
 }
 
 } // namespace bindrel

@@ -187,7 +187,7 @@ bool SimulatedChip::inUse(ClockIndex clock) const
 
 bool SimulatedChip::admitted(InstanceIndex instance) const
 {
-    const Core& core = device_.cores[CoreIndex(acting_)];
+    const Core& core = device_.cores[acting_];
     const std::vector<Fence>& fences = device_.instances[instance].fences;
     return std::all_of(fences.begin(), fences.end(), [&](const Fence& fence) {
         return fence.admit(registers_.code(fence.field), core.id, core.world);
@@ -220,7 +220,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     if (!admitted(face.first)) {
         report(Hazard::Kind::Closed,
                fmt::format("{}.{} is read by {}, which has no access: the value is meaningless.", owner, shape.name,
-                           device_.cores[CoreIndex(acting_)].id),
+                           device_.cores[acting_].id),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
@@ -252,7 +252,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     if (!admitted(instance))
         return report(Hazard::Kind::Closed,
                       fmt::format("{}.{} is written by {}, which has no access: the write is lost.", owner, shape.name,
-                                  device_.cores[CoreIndex(acting_)].id),
+                                  device_.cores[acting_].id),
                       {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
