@@ -62,7 +62,7 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     searchRow->addWidget(search_);
     leftColumn->addLayout(searchRow);
     leftColumn->addWidget(files_, 1);
-    connect(search_, &QLineEdit::textChanged, this, &SourceStation::search);
+    connect(search_, &QLineEdit::textChanged, this, &SourceStation::findText);
     connect(search_, &QLineEdit::returnPressed, this, [this] { found_->goToNext(); });
     auto* find = new QShortcut(QKeySequence::Find, this);
     find->setContext(Qt::WidgetWithChildrenShortcut);
@@ -385,7 +385,7 @@ SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem
     return out;
 }
 
-void SourceStation::search()
+void SourceStation::findText()
 {
     // The page has room for one of the two.
     if (!search_->text().isEmpty() && !build_->isBuilding())
@@ -511,7 +511,7 @@ void SourceStation::show(Look seen)
     }
     message_->setText(trouble);
     if (!search_->text().isEmpty())
-        search();
+        findText();
     int row = 0;
     for (size_t i = 0; i < files_->files().size(); ++i)
         if (QString::fromStdString(files_->files()[i].name) == shownFile_)

@@ -84,7 +84,7 @@ private:
     void showCommand();
     void showFile(const QString& name);
     void showLine(const QString& file, int line);
-    void search();
+    void findText();
     void settle(const QString& file, const QString& piece, const std::optional<PieceChoice>& choice);
     enum class Language { None, C, Difference };
     void setLanguage(Language language);

@@ -142,7 +142,7 @@ private:
     void readExclusives();
     void collectMuxFields();
     /// "UART3.TX" as instance and signal; nothing when the device lacks it, and a problem when nobody knows it.
-    std::optional<std::pair<int, int>> signalAt(const std::string& dotted, const JsonNode& node);
+    std::optional<std::pair<InstanceIndex, int>> signalAt(const std::string& dotted, const JsonNode& node);
     int codeOf(const std::string& key, const JsonNode& node);
     int codeOf(const std::string& key, const FieldRef& field, const JsonNode& node);
     int functionOf(const std::string& key, const Pad& pad, const JsonNode& node);

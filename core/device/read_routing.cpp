@@ -233,7 +233,7 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
             FieldRef input; ///< holds the number of the pad that the signal listens to
             std::int64_t output = -1;
         };
-        std::map<std::pair<int, int>, MatrixRoute> signals;
+        std::map<std::pair<InstanceIndex, int>, MatrixRoute> signals;
         for (const auto& [dotted, field] : node.optionalChild("inputs").members())
             if (const auto signal = signalAt(dotted, field))
                 signals[*signal].input = fieldAt(field);
@@ -305,7 +305,7 @@ void DeviceReader::collectMuxFields()
     fields.erase(std::unique(fields.begin(), fields.end()), fields.end());
 }
 
-std::optional<std::pair<int, int>> DeviceReader::signalAt(const std::string& dotted, const JsonNode& node)
+std::optional<std::pair<InstanceIndex, int>> DeviceReader::signalAt(const std::string& dotted, const JsonNode& node)
 {
     const size_t dot = dotted.find('.');
     const std::string_view instanceName = std::string_view(dotted).substr(0, dot);
