@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <initializer_list>
+#include <limits>
 #include <string_view>
 
 namespace bindrel {
@@ -39,7 +40,7 @@ std::optional<std::string> mergeTexts(const std::string& base, const std::string
 }
 
 /// Longer than any run of these characters in the texts, so that no line of them is taken for a mark.
-static unsigned short markSize(std::initializer_list<const std::string*> texts)
+static std::size_t markSize(std::initializer_list<const std::string*> texts)
 {
     std::size_t longest = 0;
     for (const std::string* text : texts)
@@ -51,14 +52,16 @@ static unsigned short markSize(std::initializer_list<const std::string*> texts)
             longest = std::max(longest, end - at);
             at = end;
         }
-    return static_cast<unsigned short>(std::min<std::size_t>(longest + 7, 60'000));
+    return longest + 7;
 }
 
 MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::string& mine, const std::string& fresh)
 {
     const LibGit2 library;
     const std::string none;
-    const unsigned short size = markSize({&mine, &fresh, base ? &*base : &none});
+    const std::size_t size = markSize({&mine, &fresh, base ? &*base : &none});
+    if (size > std::numeric_limits<unsigned short>::max())
+        return {};
     git_merge_file_input sides[3];
     for (auto& side : sides)
         side = GIT_MERGE_FILE_INPUT_INIT;
@@ -71,7 +74,7 @@ MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::st
     options.ancestor_label = "base";
     options.our_label = "mine";
     options.their_label = "new";
-    options.marker_size = size;
+    options.marker_size = static_cast<unsigned short>(size);
     options.flags = base ? GIT_MERGE_FILE_STYLE_DIFF3 : GIT_MERGE_FILE_STYLE_MERGE;
     git_merge_file_result result{};
     MarkedMerge out{{},

@@ -16,7 +16,8 @@ struct MarkedMerge {
     std::string text;
     std::string mine, base, fresh, end;
 };
-/// Without a base every stretch in which the two differ is marked.
+/// Without a base every stretch in which the two differ is marked. All empty where a line of theirs is so long a run of
+/// one of the marks' characters that no mark could be told from it.
 MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::string& mine, const std::string& fresh);
 
 /// The difference of two texts as a unified diff with three lines of context; empty when they are equal.

@@ -65,11 +65,11 @@ std::vector<MergePiece> piecesOf(const std::optional<std::string>& base, const s
                                  const std::string& fresh)
 {
     Collector out;
-    if (!base && mine.empty() != fresh.empty()) {
-        out.contested({true, {}, mine, fresh, {}});
+    const MarkedMerge marked = mergeWithMarks(base, mine, fresh);
+    if ((!base && mine.empty() != fresh.empty()) || marked.end.empty()) {
+        out.contested({true, {}, mine, fresh, base.value_or(std::string())});
         return std::move(out.pieces);
     }
-    const MarkedMerge marked = mergeWithMarks(base, mine, fresh);
     std::optional<MergePiece> inside;
     std::string MergePiece::*side = nullptr;
     for (std::string_view rest = marked.text; !rest.empty();) {
@@ -84,8 +84,8 @@ std::vector<MergePiece> piecesOf(const std::optional<std::string>& base, const s
             side = &MergePiece::base;
         } else if (word == marked.fresh) {
             side = &MergePiece::fresh;
-        } else if (word == marked.end) {
-            out.contested(*std::move(inside));
+        } else if (inside && word == marked.end) {
+            out.contested(*inside);
             inside.reset();
         } else if (inside) {
             (*inside.*side) += line;

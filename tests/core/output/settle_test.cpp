@@ -137,6 +137,19 @@ private Q_SLOTS:
         QVERIFY2(contestedPieces > 800 && clean > 300, qPrintable(QString("%1 %2").arg(contestedPieces).arg(clean)));
     }
 
+    /// No mark fits between lines that are nothing but marks: then the file is one piece, and no text is lost.
+    void linesThatAreAllMarks()
+    {
+        for (const std::size_t length : {std::size_t(100), std::size_t(65'530), std::size_t(200'000)})
+            for (const char mark : {'<', '=', '>', '|'}) {
+                const std::string run(length, mark), base = run + "\na\n", mine = run + " mine\nb\n" + run + " new\n",
+                                                     fresh = run + "\nc\n";
+                const std::vector<MergePiece> pieces = piecesOf(base, mine, fresh);
+                COMPARE_TEXT(*settled(pieces, all(pieces, {Take::Mine, {}})), QString::fromStdString(mine));
+                COMPARE_TEXT(*settled(pieces, all(pieces, {Take::New, {}})), QString::fromStdString(fresh));
+            }
+    }
+
     void aConflictIsSettledInFourWays()
     {
         const std::vector<std::pair<PieceChoice, std::vector<const char*>>> ways{
