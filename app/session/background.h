@@ -63,7 +63,7 @@ public:
             }
             QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
         });
-        if (waiting->wait_for(atOnce) == std::future_status::ready)
+        if (waiting->wait_for(patience().value_or(atOnce)) == std::future_status::ready)
             deliver();
         else
             Q_EMIT busyChanged(what);
@@ -104,6 +104,13 @@ public:
             what, [work = std::move(work), tell](const Stopped& stopped) { return work(stopped, tell); },
             std::move(done));
         return *run;
+    }
+
+    /// For tests: how long every run is waited for instead. Nothing may depend on whether an answer comes at once.
+    static std::optional<std::chrono::milliseconds>& patience()
+    {
+        static std::optional<std::chrono::milliseconds> instead;
+        return instead;
     }
 
     bool busy() const { return stop_ != nullptr; }

@@ -47,19 +47,6 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     verdict_->setFont(Theme::get().text(12));
     column->addSpacing(6);
     column->addWidget(verdict_);
-    if (const auto after = document.preview(edit))
-        background_.run<Outlook>(
-            "Rehearsing",
-            [before = document.sharedSnapshot(), after = *after](const Background::Stopped&) {
-                Outlook out;
-                if (before->device->name == after->device->name)
-                    out.layout = layoutChange(*after->device, *before->board, before->plan, *after->board, after->plan);
-                out.verdict = verdictOn(after->facts(), after->findings);
-                if (before->device->canBeWritten() && after->device->canBeWritten())
-                    out.source = sourceDifference(before->source(), after->source());
-                return out;
-            },
-            [this](const Outlook& outlook) { tell(outlook); });
     source_ = new QsciScintilla;
     source_->setReadOnly(true);
     source_->setUtf8(true);
@@ -87,6 +74,20 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addSpacing(8);
     column->addWidget(buttons);
+    // Last: what is done at once is told within this call, and fills what stands above.
+    if (const auto after = document.preview(edit))
+        background_.run<Outlook>(
+            "Rehearsing",
+            [before = document.sharedSnapshot(), after = *after](const Background::Stopped&) {
+                Outlook out;
+                if (before->device->name == after->device->name)
+                    out.layout = layoutChange(*after->device, *before->board, before->plan, *after->board, after->plan);
+                out.verdict = verdictOn(after->facts(), after->findings);
+                if (before->device->canBeWritten() && after->device->canBeWritten())
+                    out.source = sourceDifference(before->source(), after->source());
+                return out;
+            },
+            [this](const Outlook& outlook) { tell(outlook); });
 }
 
 void ChangeDialog::tell(const Outlook& outlook)
