@@ -165,6 +165,8 @@ QString BoardPicture::nameOf(int item) const
     QString out = title + ", at " + QString::fromStdString(placeText(*known.place));
     if (known.off > 0)
         out += QString(", %1 of %2 signals on a side that does not face it").arg(known.off).arg(known.wired);
+    if (known.across > 0)
+        out += QString(", %1 of %2 signals cross another part's").arg(known.across).arg(known.wired);
     return out;
 }
 
@@ -353,12 +355,17 @@ void BoardPicture::drawBoard(QPainter& p) const
     const QRectF below(kMargin, height() - 18, width() - 2 * kMargin, 16);
     const auto unplaced = std::ranges::count_if(items_, [](const BoardItem& item) { return !item.place; });
     const BoardItem* now = chosen();
-    const bool looksAway = now && now->place && now->off > 0;
-    p.setPen(looksAway ? t.caution : t.muted);
+    const bool looksAway = now && now->place && now->off > 0, crosses = now && now->place && now->across > 0;
+    p.setPen(looksAway || crosses ? t.caution : t.muted);
     QString text = "Shift with an arrow moves what is chosen, R turns it, B puts it below.";
     if (looksAway)
         text = QString("%1 of the %2 signals of %3 are on sides of the chip that do not face it.")
                    .arg(now->off)
+                   .arg(now->wired)
+                   .arg(QString::fromStdString(now->title));
+    else if (crosses)
+        text = QString("%1 of the %2 signals of %3 cross those of another part, as the two stand.")
+                   .arg(now->across)
                    .arg(now->wired)
                    .arg(QString::fromStdString(now->title));
     else if (!items_[0].place)
@@ -382,8 +389,8 @@ void BoardPicture::drawLines(QPainter& p) const
         if (!placeOf(i) || item.wired == 0)
             continue;
         const bool chosenOne = item.part == chosen_;
-        p.setPen(QPen(item.off > 0 ? t.caution : t.hue(i - 1), chosenOne ? 2.4 : 1.4,
-                      item.off > 0 ? Qt::DashLine : Qt::SolidLine));
+        p.setPen(QPen(item.off + item.across > 0 ? t.caution : t.hue(i - 1), chosenOne ? 2.4 : 1.4,
+                      item.off + item.across > 0 ? Qt::DashLine : Qt::SolidLine));
         p.drawLine(chip, rectOf(i).center());
     }
 }
@@ -415,7 +422,10 @@ void BoardPicture::drawItem(QPainter& p, int item) const
     p.setFont(t.text(11, item == 0));
     p.setPen(place ? t.ink : t.muted);
     const QRectF words = box.adjusted(5, 0, -5, 0);
-    const QString text = known.off > 0 && place ? QString("%1 \u00b7 %2 away").arg(title).arg(known.off) : title;
+    const QString text = !place             ? title
+                         : known.off > 0    ? QString("%1 \u00b7 %2 away").arg(title).arg(known.off)
+                         : known.across > 0 ? QString("%1 \u00b7 %2 across").arg(title).arg(known.across)
+                                            : title;
     drawLine(p, words, Qt::AlignCenter, p.fontMetrics().elidedText(text, Qt::ElideMiddle, int(words.width())));
 }
 

@@ -41,6 +41,9 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     layout_->hide();
     column->addSpacing(6);
     column->addWidget(layout_);
+    pair_ = new LayoutPair;
+    pair_->hide();
+    column->addWidget(pair_, 1);
     verdict_ = new QLabel("Rehearsing the changed plan\u2026");
     verdict_->setTextFormat(Qt::PlainText);
     verdict_->setWordWrap(true);
@@ -79,7 +82,7 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
         background_.run<Outlook>(
             "Rehearsing",
             [before = document.sharedSnapshot(), after = *after](const Background::Stopped&) {
-                Outlook out;
+                Outlook out{{}, before, after, {}, {}};
                 if (before->device->name == after->device->name)
                     out.layout = layoutChange(*after->device, *before->board, before->plan, *after->board, after->plan);
                 out.verdict = verdictOn(after->facts(), after->findings);
@@ -93,12 +96,17 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
 void ChangeDialog::tell(const Outlook& outlook)
 {
     QStringList lines;
-    for (const std::string& line : outlook.layout) {
+    for (const std::string& line : outlook.layout ? inWords(*outlook.layout) : std::vector<std::string>()) {
         const QString text = typeset(line);
         lines << text.left(1).toUpper() + text.mid(1);
     }
     layout_->setText(lines.join("\n"));
     layout_->setVisible(!lines.isEmpty());
+    pair_->setVisible(outlook.layout.has_value());
+    if (outlook.layout) {
+        pair_->setLayouts(outlook.before, outlook.after, *outlook.layout);
+        adjustSize();
+    }
     source_->setText(outlook.source.empty() ? QString("The C stays as it is.\n")
                                             : QString::fromStdString(outlook.source));
     showSource_->setEnabled(true);

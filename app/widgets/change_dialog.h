@@ -3,6 +3,7 @@
 
 #include "app/session/background.h"
 #include "app/session/document.h"
+#include "app/widgets/layout_pair.h"
 #include "core/rehearsal/rehearsal.h"
 
 #include <QDialog>
@@ -25,16 +26,20 @@ public:
     /// The difference in the C, once it is asked for.
     QPushButton* showSource() const { return showSource_; }
     QsciScintilla* source() const { return source_; }
+    /// Both layouts side by side; hidden when nothing moves.
+    LayoutPair* pair() const { return pair_; }
 
 private:
     struct Outlook {
-        std::vector<std::string> layout;
+        std::optional<LayoutChange> layout;
+        std::shared_ptr<const Snapshot> before, after;
         Verdict verdict;
         std::string source; ///< what would be different in the C
     };
     void tell(const Outlook& outlook);
 
     QLabel* layout_ = nullptr;
+    LayoutPair* pair_ = nullptr;
     QPushButton* showSource_ = nullptr;
     QsciScintilla* source_ = nullptr; ///< shown on demand
     QLabel* verdict_ = nullptr;

@@ -114,6 +114,17 @@ std::string placeText(const BoardPlace& place)
                        place.turn ? fmt::format(", turned {}", place.turn) : "", place.below ? ", below" : "");
 }
 
+int inTurn(const BoardPlace& chip, const BoardPlace& first, const BoardPlace& second)
+{
+    using Wide = __int128; // squares of areas
+    const Wide x1 = first.x - chip.x, y1 = first.y - chip.y, x2 = second.x - chip.x, y2 = second.y - chip.y;
+    const Wide across = (x1 * y2 - y1 * x2) * (chip.below ? -1 : 1);
+    // The sine of the angle between them is `across` by the distances: 1/20 are about three degrees.
+    if (across * across * 400 <= (x1 * x1 + y1 * y1) * (x2 * x2 + y2 * y2))
+        return 0;
+    return across > 0 ? 1 : -1;
+}
+
 unsigned sidesFacing(const BoardPlace& chip, const BoardPlace& part)
 {
     constexpr unsigned kLeft = 1, kBottom = 2, kRight = 4, kTop = 8, kAll = 15;

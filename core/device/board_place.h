@@ -37,5 +37,8 @@ std::string placeText(const BoardPlace& place);
 /// The sides of a package, a bit each (1 left, 2 bottom, 4 right, 8 top, pin 1 at the top of the left side), that face
 /// a place from where the chip is: two where it lies about diagonally, all where it lies on the chip.
 unsigned sidesFacing(const BoardPlace& chip, const BoardPlace& part);
+/// Which of two places comes first as seen from the chip along its pins, which are numbered counter-clockwise on its
+/// own side: 1 the first, -1 the second; 0 where both lie in about one direction. REQUIRES: some side faces both.
+int inTurn(const BoardPlace& chip, const BoardPlace& first, const BoardPlace& second);
 
 } // namespace bindrel

@@ -20,7 +20,8 @@ constexpr std::size_t kMostNames = 64, kLongestName = 60;
 constexpr int kMostPlaces = 64;
 
 constexpr std::string_view kInOrder = " in order", kOneSide = " on one side", kOneUnit = " on one unit",
-                           kNeighbours = " on neighbouring pins", kNextTo = " next to ", kPort = " on port ",
+                           kNeighbours = " on neighbouring pins", kSequence = " one after another",
+                           kSwap = " may be swapped", kNextTo = " next to ", kPort = " on port ",
                            kAwayFrom = " away from ", kNot = " not", kKeep = "keep ", kFree = " free";
 
 bool isName(std::string_view text)
@@ -91,6 +92,17 @@ Expected<Wish> withSubjects(Wish wish, std::string_view list, std::size_t least)
         return subjects.problem();
     if (subjects->size() < least && subjects->front().signal.size() > 0)
         return problemOf("this takes more than one signal; name a whole need, or several with commas.");
+    if (wish.kind == Kind::Sequence && subjects->size() < least)
+        return problemOf("this takes more than one; name all that follow each other, with commas.");
+    if (wish.kind == Kind::Swap) {
+        const std::string& part = subjects->front().id;
+        const bool terminals = std::ranges::all_of(*subjects, [&part](const Wish::Subject& subject) {
+            return subject.isPart && !subject.signal.empty() && subject.id == part;
+        });
+        if (!terminals || subjects->size() < least)
+            return problemOf("terminals of one part can be swapped; name two or more, as in: part tap.a, part tap.b "
+                             "may be swapped.");
+    }
     wish.subjects = *std::move(subjects);
     return wish;
 }
@@ -180,7 +192,9 @@ const std::vector<std::string>& wishExamples()
                                               "shunt-a, shunt-b on one unit",
                                               "shunt-a 3 pins away from pump",
                                               "shunt-a next to VSSA",
-                                              "link.dp, link.dm on neighbouring pins"};
+                                              "link.dp, link.dm on neighbouring pins",
+                                              "part lamp, part radio one after another",
+                                              "part tap.a, part tap.b may be swapped"};
     return out;
 }
 
@@ -204,7 +218,9 @@ Expected<Wish> parseWish(std::string_view sentence)
     for (const auto& [with, kind, least] : {std::tuple(kInOrder, Kind::Order, 2),
                                             {kOneSide, Kind::OneSide, 1},
                                             {kOneUnit, Kind::OneUnit, 2},
-                                            {kNeighbours, Kind::Neighbours, 2}})
+                                            {kNeighbours, Kind::Neighbours, 2},
+                                            {kSequence, Kind::Sequence, 2},
+                                            {kSwap, Kind::Swap, 2}})
         if (const auto found = ending(with, kind, std::size_t(least)))
             return *found;
     if (const std::size_t at = text.find(kAwayFrom); at != std::string_view::npos)
@@ -254,9 +270,13 @@ std::string wishText(const Wish& wish)
     case Kind::NextTo:
         return who + std::string(kNextTo) + wish.where;
     case Kind::Neighbours:
+        return who + std::string(kNeighbours);
+    case Kind::Sequence:
+        return who + std::string(kSequence);
+    case Kind::Swap:
         break;
     }
-    return who + std::string(kNeighbours);
+    return who + std::string(kSwap);
 }
 
 } // namespace bindrel

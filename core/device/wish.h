@@ -25,6 +25,9 @@ struct Wish {
         Away,       ///< "shunt-a 3 pins away from pump": that many pins or more between any two of them
         NextTo,     ///< "shunt-a next to VSSA": on a pin beside one of that name
         Neighbours, ///< "link.dp, link.dm on neighbouring pins": each beside the one before
+        Sequence,   ///< "part lamp, part radio one after another": on no side does a later one begin before an earlier
+                    ///< one ends, whichever way round
+        Swap,       ///< "part tap.a, part tap.b may be swapped": a search may lead signals to the one or the other
     } kind = Kind::KeepFree;
 
     /// A signal of a need, or what leads to a terminal of a part; without it all of the need or the part.

@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 namespace bindrel {
 
@@ -288,9 +289,15 @@ std::vector<BoardItem> boardItems(const Snapshot& s)
             item.place = known->second;
         for (const Need& need : s.plan.needs)
             item.wired += need.part == part.id ? int(need.binding.pads.size()) : 0;
-        for (const ResolvedWish& wish : wishes)
-            if (wish.stands && wish.wish.subjects[0].id == part.id)
-                item.off = judgeWish(*s.device, places, s.plan, s.bindings, wish).broken;
+        for (const ResolvedWish& wish : wishes) {
+            if (!wish.stands)
+                continue;
+            std::set<std::pair<NeedIndex, std::string>> mine;
+            for (const WishedSignal& by : judgeWish(*s.device, places, s.plan, s.bindings, wish).by)
+                if (s.plan.needs[by.need].part == part.id)
+                    mine.emplace(by.need, by.signal);
+            (wish.wish.kind == Wish::Kind::Side ? item.off : item.across) += int(mine.size());
+        }
         out.push_back(std::move(item));
     }
     return out;

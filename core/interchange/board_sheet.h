@@ -60,6 +60,7 @@ struct BoardItem {
     std::optional<BoardPlace> place; ///< empty: it is not known where it stands
     int wired = 0;                   ///< signals that lead to it
     int off = 0;                     ///< of them on a side of the chip that does not face it
+    int across = 0; ///< of them on the wrong side of another part's, given where both stand: their tracks cross
 };
 /// The chip, then the parts in the order of the board.
 std::vector<BoardItem> boardItems(const Snapshot& snapshot);

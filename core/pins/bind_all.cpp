@@ -91,9 +91,7 @@ Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan&
 std::string whyScattered(const Device& device, const Board& board, const Plan& plan, const Placement& way)
 {
     // Where the parts stand with the way taken.
-    Plan after = plan;
-    for (const auto& [need, binding] : way.bindings)
-        after.needs[need].binding = binding;
+    const Plan after = withPlacement(plan, way);
     const std::vector<NeedIndex> placed = openNeeds(device, plan);
     const PlacementSpace space(device, board, plan, placed);
     std::map<std::string, unsigned> sides;

@@ -34,8 +34,7 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
     if (!result.ways.empty()) {
         out.fits = out.proven = true;
         out.cost = result.ways.front().cost;
-        for (const auto& [need, binding] : result.ways.front().bindings)
-            plan.needs[need].binding = binding;
+        plan = withPlacement(std::move(plan), result.ways.front());
         // Against the plan as it was: what is called otherwise there has moved.
         out.cost.moved = out.cost.pads = 0;
         for (const NeedIndex n : plan.needs.indices()) {

@@ -21,36 +21,46 @@ std::optional<PlacementCost> costAsBound(const Device& device, const Board& boar
     return found.ways.empty() ? std::nullopt : std::optional(found.ways.front().cost);
 }
 
-std::vector<std::string> layoutChange(const Device& device, const Board& boardBefore, const Plan& before,
-                                      const Board& boardAfter, const Plan& after)
+std::optional<LayoutChange> layoutChange(const Device& device, const Board& boardBefore, const Plan& before,
+                                         const Board& boardAfter, const Plan& after)
 {
-    PlacementCost moves;
+    LayoutChange out;
     for (const Need& need : after.needs) {
         const Need* was = before.need(need.id);
+        out.rewired = out.rewired || (was && was->terminals != need.terminals);
         if (!was || was->binding == need.binding)
             continue;
-        moves.moved += !was->binding.empty();
+        out.moves.moved += !was->binding.empty();
         for (const auto& [signal, pad] : was->binding.pads) {
             const auto now = need.binding.pads.find(signal);
-            moves.pads += now == need.binding.pads.end() || now->second != pad;
+            out.moves.pads += now == need.binding.pads.end() || now->second != pad;
         }
     }
-    if (moves.moved == 0)
-        return {};
-    std::vector<std::string> out{movesInWords(moves)};
+    if (out.moves.moved == 0 && !out.rewired)
+        return std::nullopt;
     const std::optional<PlacementCost> was = costAsBound(device, boardBefore, before);
     const std::optional<PlacementCost> is = costAsBound(device, boardAfter, after);
-    if (!was || !is)
-        return out;
-    for (const auto& [what, level] : {std::pair{"wishes not kept", PlacementLevel::Wishes},
-                                      {"extra sides", PlacementLevel::Sides},
-                                      {"needs on more than one side", PlacementLevel::Splits},
-                                      {"crossings", PlacementLevel::Crossings}}) {
-        const int from = was->at(level), to = is->at(level);
-        if (from != to)
-            out.push_back(fmt::format("{}: {} \u2192 {}", what, from, to));
-        else if (to > 0)
-            out.push_back(fmt::format("{}: {}, as before", what, to));
+    if (was && is)
+        for (const auto& [what, level] : {std::pair{"wishes not kept", PlacementLevel::Wishes},
+                                          {"extra sides", PlacementLevel::Sides},
+                                          {"needs on more than one side", PlacementLevel::Splits},
+                                          {"crossings", PlacementLevel::Crossings}})
+            out.levels.push_back({what, was->at(level), is->at(level)});
+    return out;
+}
+
+std::vector<std::string> inWords(const LayoutChange& change)
+{
+    std::vector<std::string> out;
+    if (change.moves.moved > 0)
+        out.push_back(movesInWords(change.moves));
+    if (change.rewired)
+        out.push_back("terminals are swapped");
+    for (const LayoutChange::Level& level : change.levels) {
+        if (level.before != level.after)
+            out.push_back(fmt::format("{}: {} \u2192 {}", level.what, level.before, level.after));
+        else if (level.after > 0)
+            out.push_back(fmt::format("{}: {}, as before", level.what, level.after));
     }
     return out;
 }

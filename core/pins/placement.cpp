@@ -99,18 +99,16 @@ private:
                   [](const auto& a, const auto& b) { return a.first < b.first; });
         out.cost = cost;
         out.proof = proof;
+        if (!space_.swaps.empty())
+            out.terminals = bestTerminals(space_.device, board_, withPlacement(plan_, out), space_.swaps);
         return out;
     }
 
     /// Which wishes a way breaks, if it costs any.
     void tellWishes(Placement& way) const
     {
-        if (way.cost.wishes == 0)
-            return;
-        Plan after = plan_;
-        for (const auto& [need, binding] : way.bindings)
-            after.needs[need].binding = binding;
-        way.notKept = brokenWishes(space_.device, board_, after);
+        if (way.cost.wishes > 0)
+            way.notKept = brokenWishes(space_.device, board_, withPlacement(plan_, way));
     }
 
     PlacementModel::PlacementScope who() const
@@ -399,6 +397,15 @@ std::vector<std::string> rulesInTheWay(const Device& device, const Board& board,
 }
 
 } // namespace
+
+Plan withPlacement(Plan plan, const Placement& way)
+{
+    for (const auto& [need, binding] : way.bindings)
+        plan.needs[need].binding = binding;
+    for (const auto& [need, terminals] : way.terminals)
+        plan.needs[need].terminals = terminals;
+    return plan;
+}
 
 PlacementResult place(const Device& device, const Board& board, const Plan& plan, const PlacementRequest& request)
 {

@@ -5,6 +5,7 @@
 
 #include <array>
 #include <functional>
+#include <map>
 #include <optional>
 
 namespace bindrel {
@@ -22,7 +23,8 @@ struct PlacementCost {
     int sides = 0;     ///< sides of the package that parts use beyond one each
     int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
     int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the
-                       ///< wrong way round: each makes wires cross
+                       ///< wrong way round: each makes wires cross. Of a run that may be swapped any signal may be
+                       ///< the neighbour; once its terminals are dealt out there may be fewer
     int scarce = 0;    ///< pads that needs left open could use, weak pads that drive, instances richer than asked for
     int debug = 0;     ///< pads that the chip uses for its debug port after reset
     int spread = 0;    ///< places between the first and the last pad of a part on a side that are not its own
@@ -41,10 +43,15 @@ struct PlacementProof {
 
 struct Placement {
     std::vector<std::pair<NeedIndex, Binding>> bindings; ///< by need; only what differs from the plan
+    /// By need: where its signals lead at the part, for needs whose terminals are swapped.
+    std::vector<std::pair<NeedIndex, std::map<std::string, std::string, std::less<>>>> terminals;
     PlacementCost cost;
     PlacementProof proof;
     std::vector<std::string> notKept; ///< wishes that this placement breaks; improved() is called before they are known
 };
+
+/// The plan as it is once a placement is taken.
+Plan withPlacement(Plan plan, const Placement& way);
 
 struct PlacementRequest {
     std::vector<NeedIndex> needs; ///< that must be placed: what they have now is a preference, not a fact

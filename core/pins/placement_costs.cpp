@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What a placement costs: of a way in numbers, of all ways as sums for the solver.
 #include "core/pins/placement_model.h"
+#include "core/pins/rows.h"
 
 #include <algorithm>
 #include <bit>
@@ -76,7 +77,8 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
             sidesOfPart[std::size_t(part)] |= 1u << side;
     };
     const auto beyondOne = [](unsigned sides) { return std::max(0, std::popcount(sides) - 1); };
-    std::vector<std::map<int, int>> rows(std::size_t(space_.parts)); // by part: place in its row, pad
+    std::vector<std::map<int, std::vector<PadIndex>>> rows(
+        std::size_t(space_.parts)); // by part: place in its row, pads
     std::vector<const NeedPlacement*> standing(space_.needs.size(), nullptr);
     for (const NeedPlacement& stand : way)
         standing[std::size_t(stand.need)] = &stand;
@@ -90,7 +92,7 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
                     sit(entry.part, pad, sides);
                 for (std::size_t s = 0; s < entry.signals.size(); ++s)
                     if (const PadIndex pad = padNow(p.need, s); entry.places[s] >= 0 && pad >= 0)
-                        rows[std::size_t(entry.part)][entry.places[s]] = pad;
+                        rows[std::size_t(entry.part)][entry.places[s]].push_back(pad);
             }
             cost.splits += beyondOne(sides);
             continue;
@@ -108,7 +110,7 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
             cost.debug += choice.debug;
             sit(entry.part, choice.pad, sides);
             if (entry.places[s] >= 0)
-                rows[std::size_t(entry.part)][entry.places[s]] = choice.pad;
+                rows[std::size_t(entry.part)][entry.places[s]].push_back(choice.pad);
         }
         cost.moved += entry.wasBound && moved;
         cost.splits += beyondOne(sides);
@@ -116,7 +118,8 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
     for (const unsigned sides : sidesOfPart)
         cost.sides += beyondOne(sides);
     addWhatLiesBetween(space_, sitting, cost);
-    cost.crossings += rowInversions(rows);
+    for (const auto& row : rows)
+        cost.crossings += rowInversions(space_.sideOfPad, space_.alongOfPad, row);
     cost.wishes += wishesBroken(standing);
     return cost;
 }

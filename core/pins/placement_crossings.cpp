@@ -8,25 +8,6 @@
 
 namespace bindrel {
 
-int PlacementModel::rowInversions(const std::vector<std::map<int, int>>& rows) const
-{
-    int out = 0;
-    for (const std::map<int, int>& row : rows) {
-        int rising = 0, falling = 0;
-        for (auto at = row.begin(); at != row.end() && std::next(at) != row.end(); ++at) {
-            const auto next = std::next(at);
-            if (next->first != at->first + 1 ||
-                space_.sideOfPad[std::size_t(at->second)] != space_.sideOfPad[std::size_t(next->second)])
-                continue;
-            const int a = space_.alongOfPad[std::size_t(at->second)], b = space_.alongOfPad[std::size_t(next->second)];
-            rising += a < b;
-            falling += a > b;
-        }
-        out += std::min(rising, falling);
-    }
-    return out;
-}
-
 void PlacementModel::addRows(std::vector<Solver::Term>& out)
 {
     std::vector<std::map<int, std::vector<std::pair<int, Sitting>>>> rows(

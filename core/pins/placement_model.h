@@ -182,6 +182,9 @@ private:
     void addHome(const WishSeats& seats, std::vector<Solver::Term>* soft);
     void addAway(const WishSeats& seats, std::vector<Solver::Term>* soft);
     void addNeighbours(const WishSeats& seats, std::vector<Solver::Term>* soft);
+    void addSequence(const WishSeats& seats, std::vector<Solver::Term>* soft);
+    struct SeatChain;
+    SeatChain chainOf(const WishSeats& seats, int group, int side, bool boundOnly);
     void addWishRules();
     Sum countWishes();
     int wishesBroken(const std::vector<const NeedPlacement*>& standing) const;
@@ -209,7 +212,6 @@ private:
         }
     }
     PadIndex padNow(NeedIndex need, std::size_t signal) const;
-    int rowInversions(const std::vector<std::map<int, int>>& rows) const;
 
     const PlacementSpace& space_;
     PlacementScope who_;

@@ -2,6 +2,7 @@
 #include "core/pins/placement_space.h"
 
 #include "core/pins/routes.h"
+#include "core/pins/rows.h"
 #include "core/pins/sides.h"
 #include "core/pins/taken.h"
 #include "core/plan/board_facts.h"
@@ -39,7 +40,7 @@ std::vector<PlacementSpace::Wire> PlacementSpace::wiresOf(const Entry& entry, co
 
 PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed,
                                bool strict)
-    : device(d), plan(p), strictRules(strict), routesOf_(d.instances.size())
+    : device(d), plan(p), strictRules(strict), swaps(swapRuns(d, board, p, placed)), routesOf_(d.instances.size())
 {
     for (std::size_t i = 0; i < d.pads.size(); ++i)
         number({{Resource::Kind::Pad, static_cast<int>(i)}, {}, -1});
@@ -54,10 +55,8 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     for (const PinIndex i : d.package.pins.indices())
         if (const PadIndex pad = d.package.pins[i].pad; pad >= 0) {
             sideOfPad[std::size_t(pad)] = sides[i];
-            positionOfPad[std::size_t(pad)] = alongOfPad[std::size_t(pad)] = static_cast<int>(i);
-            if (const auto ball =
-                    d.package.kind == Package::Kind::BallGrid ? ballAt(d.package.pins[i].number) : std::nullopt)
-                alongOfPad[std::size_t(pad)] = sideOfPad[std::size_t(pad)] % 2 == 0 ? ball->first : ball->second;
+            positionOfPad[std::size_t(pad)] = static_cast<int>(i);
+            alongOfPad[std::size_t(pad)] = alongSide(d.package, i, sides[i]);
         }
     for (const Pad& pad : d.pads)
         for (const RouteIndex route : pad.routes)
@@ -70,6 +69,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     const std::vector<int> demand = padDemand(d, p, bindings, placed);
     if (asksAnything(board))
         wishes = std::make_unique<PlacementWishes>(d, board, p);
+    const Rows rows(board, swaps);
     std::map<std::string, int> partNumbers;
     for (const NeedIndex n : p.needs.indices()) {
         const Need& need = p.needs[n];
@@ -87,15 +87,8 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
             std::erase_if(entry.requests,
                           [&need](const std::string& request) { return !need.binding.dma.contains(request); });
         }
-        const auto part = std::find_if(board.parts.begin(), board.parts.end(),
-                                       [&need](const Part& known) { return known.row && known.id == need.part; });
-        for (const SignalSpec& signal : entry.signals) {
-            const auto terminal = need.terminals.find(signal.id);
-            const auto& row = part == board.parts.end() ? std::vector<std::string>() : part->terminals;
-            const auto place =
-                std::find(row.begin(), row.end(), terminal == need.terminals.end() ? signal.id : terminal->second);
-            entry.places.push_back(place == row.end() ? -1 : int(place - row.begin()));
-        }
+        for (const SignalSpec& signal : entry.signals)
+            entry.places.push_back(rows.placeOf(need, signal.id));
         for (const Use& use : usesOf(d, need, bindings.needs[n]))
             entry.now.push_back(number(use));
         for (const Seat& seat : bindings.needs[n].seats)

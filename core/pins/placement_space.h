@@ -3,6 +3,7 @@
 
 #include "core/pins/bindings.h"
 #include "core/pins/placement_wishes.h"
+#include "core/pins/swaps.h"
 
 #include <deque>
 #include <map>
@@ -50,7 +51,7 @@ public:
         std::vector<Site> sites; ///< what it has now first, then the plainest
         int part = -1;           ///< -1: the firmware's own
         std::vector<int>
-            places; ///< by signal: its terminal's place in the row of a part whose terminals stand in one; -1
+            places; ///< by signal: its terminal's place in the row of a part whose terminals stand in one; -1; see Rows
         bool wasBound = false;         ///< moving it counts; so it does of a need that has only some of its pads
         std::vector<Taking> now;       ///< what it takes as the plan has it, pads among them
         std::vector<PadIndex> padsNow; ///< by signal of the kind; those without a pad are left out
@@ -66,6 +67,7 @@ public:
     const Device& device;
     const Plan& plan;
     const bool strictRules;
+    const std::vector<SwapRun> swaps; ///< whose terminals follow from the pads
     std::vector<Entry> needs;
     std::unique_ptr<const PlacementWishes> wishes; ///< null: none is stated
     std::vector<int> sideOfPad, positionOfPad;     ///< position -1: on no pin

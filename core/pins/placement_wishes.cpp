@@ -18,6 +18,8 @@ PlacementWishes::PlacementWishes(const Device& device, const Board& board, const
     : device_(device), places_(device)
 {
     for (ResolvedWish& wish : resolveWishes(device, board, plan).wishes) {
+        if (wish.wish.kind == Kind::Swap)
+            continue; // see core/pins/swaps.h
         if (!wish.isSingle()) {
             joint_.push_back(std::move(wish));
             continue;
@@ -115,11 +117,15 @@ void PlacementModel::addWish(const ResolvedWish& wish, std::vector<Solver::Term>
     case Kind::Neighbours:
         addNeighbours(all, soft);
         break;
+    case Kind::Sequence:
+        addSequence(all, soft);
+        break;
     case Kind::KeepFree:
     case Kind::Side:
     case Kind::NotSide:
     case Kind::Port:
     case Kind::NextTo:
+    case Kind::Swap:
         break;
     }
 }
@@ -247,6 +253,86 @@ void PlacementModel::addNeighbours(const WishSeats& all, std::vector<Solver::Ter
         }
         if (soft)
             soft->push_back({broken, 1});
+    }
+}
+
+/// Whether any of a group lies at a place of a side or behind it, at it or before it; by place.
+struct PlacementModel::SeatChain {
+    std::map<int, Literal> from, upTo;
+};
+
+/// `boundOnly`: of those only that a rule binds.
+PlacementModel::SeatChain PlacementModel::chainOf(const WishSeats& all, int group, int side, bool boundOnly)
+{
+    const PadPlaces& places = space_.wishes->places();
+    std::map<int, std::vector<Sitting>> seats;
+    for (const WishSeats::Signal& signal : all.signals)
+        for (const WishSeats::Seat& seat : signal.seats)
+            if (signal.group == group && places.side(seat.pad) == side && !(boundOnly && seat.exempt))
+                seats[places.around(seat.pad)].push_back(seat.sitting);
+    SeatChain out;
+    const auto link = [this](std::map<int, Literal>& chain, int place, const std::vector<Sitting>& here, Literal last) {
+        const Literal so = chain[place] = solver.fresh();
+        for (const Sitting& sitting : here)
+            solver.atLeastOne({~sitting.use, ~sitting.seat, so});
+        if (last.exists())
+            solver.atLeastOne({~last, so});
+        return so;
+    };
+    Literal last;
+    for (const auto& [place, here] : seats)
+        last = link(out.upTo, place, here, last);
+    last = Literal();
+    for (auto at = seats.rbegin(); at != seats.rend(); ++at)
+        last = link(out.from, at->first, at->second, last);
+    return out;
+}
+
+/// On each side none of a later group lies before one of an earlier one; or, the other way round, behind one.
+void PlacementModel::addSequence(const WishSeats& all, std::vector<Solver::Term>* soft)
+{
+    const PadPlaces& places = space_.wishes->places();
+    const Literal falls = all.wish.stands ? Literal() : solver.fresh();
+    for (const auto& [earlier, later] : all.wish.pairs) {
+        std::map<const WishSeats::Signal*, Literal> broken;
+        for (int side = 0; side < 4; ++side) {
+            if (all.wish.stands && ((all.wish.sides >> side) & 1u) == 0)
+                continue;
+            const SeatChain any = chainOf(all, earlier, side, false);
+            if (any.from.empty())
+                continue;
+            // Two that no rule binds are no matter of this search.
+            const SeatChain bound = soft ? SeatChain() : chainOf(all, earlier, side, true);
+            for (const WishSeats::Signal& signal : all.signals) {
+                if (signal.group != later)
+                    continue;
+                for (const WishSeats::Seat& seat : signal.seats) {
+                    if (places.side(seat.pad) != side)
+                        continue;
+                    const SeatChain& chain = !soft && seat.exempt ? bound : any;
+                    const auto rule = [&](Literal wrong, Literal unless) {
+                        std::vector<Literal> clause{~seat.sitting.use, ~seat.sitting.seat, ~wrong};
+                        if (unless.exists())
+                            clause.push_back(unless);
+                        if (soft) {
+                            const auto [known, fresh] = broken.try_emplace(&signal);
+                            if (fresh) {
+                                known->second = solver.fresh();
+                                soft->push_back({known->second, 1});
+                            }
+                            clause.push_back(known->second);
+                        }
+                        solver.atLeastOne(clause);
+                    };
+                    const int here = places.around(seat.pad);
+                    if (const auto behind = chain.from.upper_bound(here); behind != chain.from.end())
+                        rule(behind->second, falls);
+                    const auto before = chain.upTo.lower_bound(here);
+                    if (falls.exists() && before != chain.upTo.begin())
+                        rule(std::prev(before)->second, ~falls);
+                }
+            }
+        }
     }
 }
 

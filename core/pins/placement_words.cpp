@@ -34,6 +34,8 @@ Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
     Edit edit{std::move(title), {}};
     for (const auto& [need, binding] : way.bindings)
         edit.changes.push_back(SetBinding{plan.needs[need].id, binding});
+    for (const auto& [need, terminals] : way.terminals)
+        edit.changes.push_back(SetTerminals{plan.needs[need].id, terminals});
     return edit;
 }
 

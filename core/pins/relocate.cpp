@@ -108,8 +108,7 @@ private:
         PlacementResult result = place(device_, board_, plan_, request);
         stopped = result.cancelled;
         if (!result.ways.empty())
-            for (const auto& [need, binding] : result.ways.front().bindings)
-                plan_.needs[need].binding = binding;
+            plan_ = withPlacement(std::move(plan_), result.ways.front());
         return result;
     }
 

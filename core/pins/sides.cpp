@@ -25,6 +25,12 @@ std::optional<std::pair<int, int>> ballAt(std::string_view name)
     return std::pair(row - 1, column - 1);
 }
 
+int alongSide(const Package& package, PinIndex pin, int side)
+{
+    const auto ball = package.kind == Package::Kind::BallGrid ? ballAt(package.pins[pin].number) : std::nullopt;
+    return !ball ? int(pin) : side % 2 == 0 ? ball->first : ball->second;
+}
+
 std::vector<int> sidesOf(const Package& package)
 {
     const std::size_t count = package.pins.size();

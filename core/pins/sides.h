@@ -11,6 +11,9 @@ int sideOf(const Package& package, PinIndex pin);
 /// The same of all pins at once.
 std::vector<int> sidesOf(const Package& package);
 
+/// Where on its side a pin stands: its position in the package, of a ball its row or column.
+int alongSide(const Package& package, PinIndex pin, int side);
+
 /// Row and column of a ball, from 0 at A1; rows are lettered without I, O, Q, S, X and Z, and go on with AA (JEDEC
 /// 95-1). Nothing for a name that is no ball's.
 std::optional<std::pair<int, int>> ballAt(std::string_view name);

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/pins/sides.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/kind.h"
 
 #include <fmt/format.h>
@@ -44,14 +45,44 @@ public:
         if (wish.kind == Kind::Port && std::none_of(device_.pads.begin(), device_.pads.end(),
                                                     [&](const Pad& pad) { return pad.name.starts_with(wish.where); }))
             return fmt::format("no pad of {} has a name that begins with {}", device_.name, wish.where);
+        const bool sequence = wish.kind == Kind::Sequence;
         for (const bool other : {false, true})
-            for (const Wish::Subject& subject : other ? wish.from : wish.subjects)
-                if (std::string why = add(subject, other ? 1 : 0, out.signals); !why.empty())
+            for (const Wish::Subject& subject : other ? wish.from : wish.subjects) {
+                const int group = sequence ? int(&subject - wish.subjects.data()) : other ? 1 : 0;
+                if (std::string why = add(subject, group, out.signals); !why.empty())
                     return why;
+            }
+        if (wish.kind == Kind::Swap)
+            return whyNotSwapped(wish);
+        if (sequence && !out.stands)
+            for (int later = 1; later < int(wish.subjects.size()); ++later)
+                for (int earlier = 0; earlier < later; ++earlier)
+                    out.pairs.emplace_back(earlier, later);
         return {};
     }
 
 private:
+    /// What keeps terminals from being swapped; empty when nothing does.
+    std::string whyNotSwapped(const Wish& wish) const
+    {
+        const Part* known = board_.part(wish.subjects.front().id);
+        if (!known)
+            return fmt::format("the board does not say which terminals {} has", wish.subjects.front().id);
+        const Part& part = *known;
+        if (!part.row)
+            return fmt::format("{} does not say that its terminals stand in a row, so no order is better than another",
+                               part.title);
+        const auto factOf = [&part](const Wish::Subject& subject) {
+            const auto fact = part.facts.find(subject.signal);
+            return fact == part.facts.end() ? TerminalFact() : fact->second;
+        };
+        for (const Wish::Subject& subject : wish.subjects)
+            if (factOf(subject) != factOf(wish.subjects.front()))
+                return fmt::format("what stands at {} and {} of {} differs", wish.subjects.front().signal,
+                                   subject.signal, part.title);
+        return {};
+    }
+
     std::string add(const Wish::Subject& subject, int group, std::vector<WishedSignal>& out) const
     {
         bool any = false;
@@ -89,12 +120,6 @@ private:
                               : fmt::format("the plan has no need {}", subject.id);
     }
 
-    static const std::string& terminalOf(const Need& need, const std::string& signal)
-    {
-        const auto known = need.terminals.find(signal);
-        return known == need.terminals.end() ? signal : known->second;
-    }
-
     const Device& device_;
     const Board& board_;
     const Plan& plan_;
@@ -125,11 +150,9 @@ PadPlaces::PadPlaces(const Device& device)
     : device_(device), side_(device.pads.size(), 0), position_(device.pads.size(), -1), along_(device.pads.size(), 0),
       sideOfPin_(sidesOf(device.package))
 {
-    const bool balls = device.package.kind == Package::Kind::BallGrid;
     for (const PinIndex i : device.package.pins.indices()) {
         const PackagePin& pin = device.package.pins[i];
-        const auto ball = balls ? ballAt(pin.number) : std::nullopt;
-        alongOfPin_.push_back(ball ? (sideOfPin_[i] % 2 == 0 ? ball->first : ball->second) : int(i));
+        alongOfPin_.push_back(alongSide(device.package, i, sideOfPin_[i]));
         if (pin.pad >= 0) {
             side_[std::size_t(pin.pad)] = sideOfPin_[i];
             position_[std::size_t(pin.pad)] = int(i);
@@ -142,6 +165,13 @@ bool PadPlaces::near(PadIndex a, PadIndex b, int between) const
 {
     return placed(a) && placed(b) && side(a) == side(b) &&
            std::abs(along_[std::size_t(a)] - along_[std::size_t(b)]) <= between;
+}
+
+int PadPlaces::around(PadIndex pad) const
+{
+    // Rows and columns of balls count downwards and to the right, pins around the package.
+    const bool back = device_.package.kind == Package::Kind::BallGrid && side(pad) >= 2;
+    return back ? -along_[std::size_t(pad)] : along_[std::size_t(pad)];
 }
 
 int PadPlaces::turn(PadIndex a, PadIndex b) const
@@ -190,6 +220,8 @@ bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadInde
     case Kind::OneUnit:
     case Kind::Away:
     case Kind::Neighbours:
+    case Kind::Sequence:
+    case Kind::Swap:
         break;
     }
     return false;
@@ -198,6 +230,35 @@ bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadInde
 bool asksAnything(const Board& board)
 {
     return !board.wishes.empty() || (board.chipPlace && !board.places.empty());
+}
+
+/// Parts that one side of the chip faces, in the order in which they stand there; nothing where fewer than two can be
+/// told apart.
+static std::optional<ResolvedWish> asTheyStand(const Resolver& resolver, const Board& board, unsigned side)
+{
+    ResolvedWish out;
+    out.wish.kind = Kind::Sequence;
+    out.stands = true;
+    out.sides = 1u << side;
+    std::vector<std::string> titles;
+    std::vector<const BoardPlace*> places;
+    for (const auto& [id, place] : board.places) {
+        const Part* part = board.part(id);
+        const unsigned faced = sidesFacing(*board.chipPlace, place);
+        if (!part || faced == 0xFu || (faced & out.sides) == 0)
+            continue;
+        out.wish.subjects.push_back({id, {}, true});
+        titles.push_back(part->title);
+        places.push_back(&place);
+    }
+    for (std::size_t i = 0; i < places.size(); ++i)
+        for (std::size_t k = 0; k < i; ++k)
+            if (const int turn = inTurn(*board.chipPlace, *places[k], *places[i]); turn != 0)
+                out.pairs.push_back(turn > 0 ? std::pair(int(k), int(i)) : std::pair(int(i), int(k)));
+    out.text = joined(titles, ", ") + " in the order in which they stand";
+    if (out.pairs.empty() || !resolver.resolve(out).empty() || out.signals.empty())
+        return std::nullopt;
+    return out;
 }
 
 WishReading resolveWishes(const Device& device, const Board& board, const Plan& plan)
@@ -231,6 +292,9 @@ WishReading resolveWishes(const Device& device, const Board& board, const Plan& 
         if (resolver.resolve(facing).empty() && !facing.signals.empty())
             out.wishes.push_back(std::move(facing));
     }
+    for (unsigned side = 0; side < 4 && board.chipPlace; ++side)
+        if (std::optional<ResolvedWish> sequence = asTheyStand(resolver, board, side))
+            out.wishes.push_back(*std::move(sequence));
     return out;
 }
 
@@ -269,6 +333,38 @@ std::vector<BrokenAt> outOfOrder(const PadPlaces& places, const std::vector<PadI
             falling.push_back({next, one});
     });
     return rising.size() <= falling.size() ? rising : falling;
+}
+
+/// Whether two signals of groups that follow each other are to be compared: they lie on one side, which matters.
+bool besideEachOther(const PadPlaces& places, const ResolvedWish& wish, PadIndex a, PadIndex b)
+{
+    return places.side(a) == places.side(b) && (!wish.stands || ((wish.sides >> places.side(a)) & 1u) != 0);
+}
+
+std::vector<BrokenAt> outOfSequence(const PadPlaces& places, const ResolvedWish& wish,
+                                    const std::vector<PadIndex>& pads, const std::vector<int>& there)
+{
+    std::vector<BrokenAt> rising, falling;
+    for (const auto& [earlier, later] : wish.pairs)
+        for (const int b : there) {
+            if (wish.signals[std::size_t(b)].group != later)
+                continue;
+            int behind = -1, before = -1; // one of the earlier group that lies behind this one, before it
+            for (const int a : there) {
+                const PadIndex one = pads[std::size_t(a)], other = pads[std::size_t(b)];
+                if (wish.signals[std::size_t(a)].group != earlier || !besideEachOther(places, wish, one, other))
+                    continue;
+                if (places.around(one) > places.around(other))
+                    behind = a;
+                if (places.around(one) < places.around(other))
+                    before = a;
+            }
+            if (behind >= 0)
+                rising.push_back({b, behind});
+            if (before >= 0)
+                falling.push_back({b, before});
+        }
+    return wish.stands || rising.size() <= falling.size() ? rising : falling;
 }
 
 std::vector<BrokenAt> offOneSide(const PadPlaces& places, const std::vector<PadIndex>& pads,
@@ -314,6 +410,8 @@ std::vector<BrokenAt> brokenAt(const PadPlaces& places, const ResolvedWish& wish
     switch (wish.wish.kind) {
     case Kind::Order:
         return outOfOrder(places, pads);
+    case Kind::Sequence:
+        return outOfSequence(places, wish, pads, there);
     case Kind::OneSide:
         return offOneSide(places, pads, there);
     case Kind::OneUnit:
@@ -338,6 +436,7 @@ std::vector<BrokenAt> brokenAt(const PadPlaces& places, const ResolvedWish& wish
     case Kind::NotSide:
     case Kind::Port:
     case Kind::NextTo:
+    case Kind::Swap:
         break;
     }
     return out;
@@ -356,6 +455,8 @@ std::string jointWords(Kind kind, const std::string& one, const std::string& oth
         return one + " is on another unit";
     case Kind::Away:
         return fmt::format("{} is too near {}", one, other);
+    case Kind::Sequence:
+        return fmt::format("{} is on the wrong side of {}", one, other);
     default:
         return fmt::format("{} is not beside {}", one, other);
     }

@@ -11,7 +11,7 @@ namespace bindrel {
 struct WishedSignal {
     NeedIndex need;
     std::string signal;
-    int group = 0; ///< of Away: 0 for the subjects, 1 for what they stay away from
+    int group = 0; ///< of Away: 0 for the subjects, 1 for what they stay away from; of Sequence the subject's number
 };
 
 /// Where pads lie on the package, as wishes see it.
@@ -22,6 +22,8 @@ public:
     int side(PadIndex pad) const { return side_[std::size_t(pad)]; }
     /// Whether both are on one side with fewer than `between` pins between them. A pad on no pin is near nothing.
     bool near(PadIndex a, PadIndex b, int between) const;
+    /// Where on its side a pad lies, counter-clockwise: of two on one side the lesser comes first.
+    int around(PadIndex pad) const;
     /// Whether b comes after a along the edge: 1; before: -1; they cannot be compared: 0. Around a package with pins on
     /// its edge it is the pin's number that counts; of balls only those of one side can be compared.
     int turn(PadIndex a, PadIndex b) const;
@@ -40,8 +42,11 @@ struct ResolvedWish {
     Wish wish;
     std::string text;
     bool rule = false;
-    bool stands = false;               ///< nobody said it: it follows from where a part stands, and is no finding
-    unsigned sides = 0;                ///< with `stands`: the sides that face the part, a bit each; see sidesFacing()
+    bool stands = false; ///< nobody said it: it follows from where a part stands, and is no finding
+    unsigned sides = 0;  ///< with `stands`: the sides that it is about, a bit each; see sidesFacing()
+    /// Of Sequence: groups of signals of which the first lies before the second; with `stands` counter-clockwise, else
+    /// all of them the same way round.
+    std::vector<std::pair<int, int>> pairs;
     std::vector<WishedSignal> signals; ///< in the order of the sentence
     std::vector<PadIndex> pads;        ///< of KeepFree
 
@@ -59,7 +64,8 @@ struct WishReading {
 };
 /// Whether there is any wish to be read.
 bool asksAnything(const Board& board);
-/// With those that follow from where parts stand beside the chip: signals lie on a side that faces their part.
+/// With those that follow from where parts stand beside the chip: signals lie on a side that faces their part, and
+/// parts that one side faces have theirs there in the order in which they stand, so that their tracks do not cross.
 WishReading resolveWishes(const Device& device, const Board& board, const Plan& plan);
 
 /// Where a wish is broken that several signals decide together: positions in its signals. `other` is what the first

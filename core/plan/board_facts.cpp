@@ -73,6 +73,12 @@ Board bareBoard(const Device& device)
     return board;
 }
 
+const std::string& terminalOf(const Need& need, const std::string& signal)
+{
+    const auto known = need.terminals.find(signal);
+    return known == need.terminals.end() ? signal : known->second;
+}
+
 const TerminalFact* terminalFact(const Board& board, const Need& need, std::string_view signal)
 {
     const Part* part = board.part(need.part);

@@ -18,6 +18,8 @@ bool takesCrystal(const ClockNode& clock);
 Board bareBoard(const Device& device);
 
 /// What is known of the terminal at the other end of a signal; null when nothing is.
+/// The terminal of its part that a signal leads to: of its own name where nothing else is said.
+const std::string& terminalOf(const Need& need, const std::string& signal);
 const TerminalFact* terminalFact(const Board& board, const Need& need, std::string_view signal);
 
 /// The same of the pad that carries the signal: also the resistor that is known at its net.

@@ -130,13 +130,18 @@ void differencesOfNeeds(const Plan& before, const Plan& after, std::vector<Chang
     for (const NeedIndex n : after.needs.indices()) {
         if (before.needs[n] == after.needs[n])
             continue;
-        Need rebound = before.needs[n];
-        rebound.binding = after.needs[n].binding;
+        Need rewired = before.needs[n];
+        rewired.binding = after.needs[n].binding;
+        rewired.terminals = after.needs[n].terminals;
         // The smaller change says more in a preview.
-        if (rebound == after.needs[n])
-            out.push_back(SetBinding{rebound.id, rebound.binding});
-        else
-            out.push_back(ReplaceNeed{rebound.id, after.needs[n]});
+        if (rewired != after.needs[n]) {
+            out.push_back(ReplaceNeed{rewired.id, after.needs[n]});
+            continue;
+        }
+        if (before.needs[n].binding != rewired.binding)
+            out.push_back(SetBinding{rewired.id, rewired.binding});
+        if (before.needs[n].terminals != rewired.terminals)
+            out.push_back(SetTerminals{rewired.id, rewired.terminals});
     }
 }
 

@@ -23,6 +23,7 @@ struct SetProject;
 struct SetStored;
 struct SetGoal;
 struct SetBinding;
+struct SetTerminals;
 struct SetHold;
 struct InsertNeed;
 struct RemoveNeed;
@@ -38,8 +39,8 @@ struct InsertPart;
 struct RemovePart;
 
 using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetLeftOut, SetProject, SetStored,
-                            SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride, SetNet,
-                            SetResistors, SetCrystal, SetPlace, SetWish, ReplaceNeed, InsertPart, RemovePart>;
+                            SetGoal, SetBinding, SetTerminals, SetHold, InsertNeed, RemoveNeed, SetPin, SetOverride,
+                            SetNet, SetResistors, SetCrystal, SetPlace, SetWish, ReplaceNeed, InsertPart, RemovePart>;
 
 // Each change has, beside what it says:
 //   apply(plan)    makes it. Fails, changing nothing, when the plan cannot be so.
@@ -93,6 +94,15 @@ struct SetBinding {
     Change undo(const Plan& before) const;
     std::string words(const Plan& before) const;
     friend bool operator==(const SetBinding&, const SetBinding&) = default;
+};
+/// Says which terminals of its part the signals of a need lead to.
+struct SetTerminals {
+    std::string need;
+    std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal, as Need::terminals
+    Outcome apply(Plan& plan) const;
+    Change undo(const Plan& before) const;
+    std::string words(const Plan& before) const;
+    friend bool operator==(const SetTerminals&, const SetTerminals&) = default;
 };
 struct SetHold {
     Hold target;

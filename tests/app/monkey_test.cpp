@@ -91,7 +91,7 @@ private Q_SLOTS:
             }
             // Answers that come at once, as on a fast machine, such that always come later, and both.
             if (const unsigned hurry = seeded(unsigned(round) + unsigned(plan.size()) / 2) % 3; hurry < 2)
-                Background::patience() = std::chrono::seconds(hurry * 5);
+                Background::patience() = std::chrono::seconds(hurry);
             else
                 Background::patience().reset();
             warnings().clear();

@@ -186,9 +186,9 @@ private Q_SLOTS:
             QVERIFY(rows.rows.size() >= 3);
             QCOMPARE(table->model()->rowCount(), int(rows.rows.size()));
             const auto rowOf = [&](const char* need) {
-                const NeedTable table = interruptsByUrgency(now());
-                for (size_t r = 0; r < table.rows.size(); ++r)
-                    if (table.rows[r].need == need)
+                const NeedTable urgent = interruptsByUrgency(now());
+                for (size_t r = 0; r < urgent.rows.size(); ++r)
+                    if (urgent.rows[r].need == need)
                         return int(r);
                 return -1;
             };

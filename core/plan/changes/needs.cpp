@@ -214,6 +214,38 @@ std::string ReplaceNeed::words(const Plan& before) const
     return was == with.title ? fmt::format("{}: changed", was) : fmt::format("{} becomes {}", was, with.title);
 }
 
+Outcome SetTerminals::apply(Plan& plan) const
+{
+    Need* owner = plan.need(need);
+    if (!owner)
+        return noNeed(need);
+    // What leads nowhere while a goal leaves its signal out comes back with the goal.
+    owner->terminals = terminals;
+    return {};
+}
+
+Change SetTerminals::undo(const Plan& before) const
+{
+    return SetTerminals{need, before.need(need)->terminals};
+}
+
+std::string SetTerminals::words(const Plan& before) const
+{
+    const Need* owner = before.need(need);
+    const auto leadsTo = [](const auto& map, const std::string& signal) {
+        const auto known = map.find(signal);
+        return known == map.end() ? signal : known->second;
+    };
+    std::vector<std::string> out;
+    if (owner)
+        for (const SignalSpec& signal : signalsOf(*owner))
+            if (const std::string was = leadsTo(owner->terminals, signal.id), is = leadsTo(terminals, signal.id);
+                was != is)
+                out.push_back(fmt::format("{} to {} \u2192 {}", lowered(signal.title), was, is));
+    return fmt::format("terminals of {}: {}", titleIn(before, need),
+                       out.empty() ? std::string("as they are") : joined(out, ", "));
+}
+
 Outcome SetPin::apply(Plan& plan) const
 {
     Need* owner = plan.need(need);

@@ -38,7 +38,30 @@ class PlacementTest : public QObject {
             bool rule = false;
         };
         std::vector<Asked> asked;
+        std::set<std::string> swappable; ///< terminals of part0
     };
+
+    static Wish::Kind oneOf(std::mt19937& random)
+    {
+        const auto drawn = Wish::Kind(random() % 11);
+        return drawn == Wish::Kind(10) ? Wish::Kind::Sequence : drawn;
+    }
+
+    /// Now and then some terminals of the part in a row may be swapped.
+    static void addSwaps(Case& c, std::mt19937& random)
+    {
+        const Part& part = c.board.parts.front();
+        for (const std::string& terminal : part.terminals)
+            if (random() % 4 != 0 && !part.facts.contains(terminal))
+                c.swappable.insert(terminal);
+        if (!part.row || c.swappable.size() < 2 || random() % 3 == 0)
+            return c.swappable.clear();
+        Wish wish;
+        wish.kind = Wish::Kind::Swap;
+        for (const std::string& terminal : c.swappable)
+            wish.subjects.push_back({part.id, terminal, true});
+        c.board.wishes.emplace(wishText(wish), WishStrength::Wish);
+    }
 
     /// A few wishes of any kind, said of any signals.
     static void addWishes(Case& c, std::mt19937& random)
@@ -49,7 +72,7 @@ class PlacementTest : public QObject {
                 all.emplace_back(n, signal.id);
         for (int k = int(random() % 4); k > 0; --k) {
             std::shuffle(all.begin(), all.end(), random);
-            Case::Asked asked{Wish::Kind(random() % 10), {}, {}, {}, 0, 0, random() % 3 == 0};
+            Case::Asked asked{oneOf(random), {}, {}, {}, 0, 0, random() % 3 == 0};
             const size_t count = std::min(all.size(), 2 + random() % 2);
             asked.who.assign(all.begin(), all.begin() + std::ptrdiff_t(count));
             Wish wish;
@@ -150,6 +173,19 @@ class PlacementTest : public QObject {
                 down += !(one > next);
             }
             return w.kind == Kind::Order ? std::min(up, down) : broken;
+        }
+        if (w.kind == Kind::Sequence) {
+            int up = 0, down = 0;
+            for (size_t later = 0; later < w.who.size(); ++later)
+                for (size_t earlier = 0; earlier < later; ++earlier) {
+                    const int one = at(c, plan, w.who[earlier]), other = at(c, plan, w.who[later]);
+                    if (one < 0 || other < 0 || side(one) != side(other) ||
+                        (rules && frees(w.who[earlier]) && frees(w.who[later])))
+                        continue;
+                    up += one > other;
+                    down += one < other;
+                }
+            return std::min(up, down);
         }
         // One home for all: the best of all that there could be. Under a rule those who are free say where it may be.
         int least = -1;
@@ -396,6 +432,7 @@ class PlacementTest : public QObject {
             c.board.nets["P" + std::to_string(random() % 5)] = "NET";
         if (random() % 2)
             addWishes(c, random);
+        addSwaps(c, random);
         return c;
     }
 
@@ -470,8 +507,31 @@ class PlacementTest : public QObject {
                (old.binding.instance == binding.instance && channelOf(c, old, signal) != channelOf(c, then, signal));
     }
 
+    /// The pin that a terminal of a part is led to, a pad for each pin here, in one order; and whether its signal may
+    /// be swapped when some needs are placed.
+    static std::pair<int, bool> pinAt(const Case& c, const Plan& plan, const std::vector<NeedIndex>& wanted,
+                                      const Part& part, const std::string& terminal)
+    {
+        for (const NeedIndex n : plan.needs.indices()) {
+            const Need& need = plan.needs[n];
+            for (const SignalSpec& signal : signalsOf(need))
+                if (need.part == part.id && need.terminals.at(signal.id) == terminal) {
+                    const auto pad = need.binding.pads.find(signal.id);
+                    const auto before = c.plan.needs[n].binding.pads.find(signal.id);
+                    const bool routed =
+                        before != c.plan.needs[n].binding.pads.end() && c.board.nets.contains(before->second);
+                    const bool free = c.swappable.contains(terminal) && !routed &&
+                                      std::find(wanted.begin(), wanted.end(), n) != wanted.end() &&
+                                      !plan.held(holdOfNeed(need.id)) && !plan.held(holdOfSignal(need.id, signal.id));
+                    return {pad == need.binding.pads.end() ? -1 : int(c.device->findPad(pad->second)), free};
+                }
+        }
+        return {-1, false};
+    }
+
     static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand,
-                                const Bindings& before, const std::vector<NeedIndex>& vars)
+                                const Bindings& before, const std::vector<NeedIndex>& vars,
+                                const std::vector<NeedIndex>& wanted)
     {
         PlacementCost cost;
         std::map<std::string, std::set<int>> sides;
@@ -551,20 +611,27 @@ class PlacementTest : public QObject {
             }
         // Neighbours of a row: how many lie the wrong way round, whichever end is first.
         for (const Part& part : c.board.parts) {
-            std::vector<int> pins(part.terminals.size(), -1);
-            for (const Need& need : after.needs)
-                if (need.part == part.id)
-                    for (const auto& [signal, padName] : need.binding.pads)
-                        for (size_t t = 0; t < part.terminals.size(); ++t)
-                            if (part.terminals[t] == need.terminals.at(signal))
-                                pins[t] = c.device->findPad(padName); // a pad for each pin here, in one order
+            // What may be swapped with its neighbours is one place of several pins.
+            std::vector<std::vector<int>> places;
+            bool wasFree = false;
+            for (const std::string& terminal : part.terminals) {
+                const auto [pin, free] = pinAt(c, after, wanted, part, terminal);
+                if (!free || !wasFree)
+                    places.emplace_back();
+                wasFree = free;
+                if (pin >= 0)
+                    places.back().push_back(pin);
+            }
             int up = 0, down = 0;
-            for (size_t t = 1; t < pins.size(); ++t)
-                if (pins[t - 1] >= 0 && pins[t] >= 0 &&
-                    sideOf(c.device->package, size_t(pins[t - 1])) == sideOf(c.device->package, size_t(pins[t]))) {
-                    up += pins[t - 1] < pins[t];
-                    down += pins[t - 1] > pins[t];
-                }
+            for (size_t t = 1; t < places.size(); ++t) {
+                bool rises = false, falls = false;
+                for (const int one : places[t - 1])
+                    for (const int other : places[t])
+                        if (sideOf(c.device->package, size_t(one)) == sideOf(c.device->package, size_t(other)))
+                            (one < other ? rises : falls) = true;
+                up += rises;
+                down += falls;
+            }
             cost.crossings += part.row ? std::min(up, down) : 0;
         }
         // And which pins lie between two of a part without being its own.
@@ -649,7 +716,7 @@ class PlacementTest : public QObject {
                                        c, asked, present, [](const auto&) { return true; },
                                        [&](const auto& who) { return keepsPlace(c, present, asked, who); }, true) > 0);
             if (clean) {
-                const PlacementCost cost = onlyVars ? PlacementCost() : costOf(c, full, demand, before, vars);
+                const PlacementCost cost = onlyVars ? PlacementCost() : costOf(c, full, demand, before, vars, wanted);
                 if (!best.any || cost < best.cost)
                     best = {true, cost};
             }
@@ -714,7 +781,8 @@ private Q_SLOTS:
                 Plan after = c.plan;
                 for (const auto& [need, binding] : result.ways[0].bindings)
                     after.needs[need].binding = binding;
-                const PlacementCost own = costOf(c, after, padDemand(*c.device, c.plan, bound, open), bound, open);
+                const PlacementCost own =
+                    costOf(c, after, padDemand(*c.device, c.plan, bound, open), bound, open, open);
                 const Bindings then = bind(*c.device, after);
                 for (const NeedIndex n : open)
                     QVERIFY2(then.needs[n].state == BoundNeed::State::Bound, told(c, after).c_str());

@@ -8,6 +8,7 @@
 #include "core/pins/placement.h"
 #include "core/pins/placement_words.h"
 #include "core/pins/wishes.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/plan_file.h"
 #include "tests/support/fixtures.h"
 
@@ -39,11 +40,14 @@ class WishesTest : public QObject {
             return out;
         };
         Wish wish;
-        wish.kind = Wish::Kind(random() % 10);
+        wish.kind = Wish::Kind(random() % 12);
         if (wish.kind == Wish::Kind::KeepFree)
             wish.pads = {"PA3", "P0_1"};
         else
             wish.subjects = subjects();
+        if (wish.kind == Wish::Kind::Swap)
+            for (Wish::Subject& subject : wish.subjects)
+                subject = {wish.subjects.front().id, subject.signal.empty() ? "t" : subject.signal, true};
         if (wish.kind == Wish::Kind::Away) {
             wish.from = subjects();
             wish.places = 1 + int(random() % 64);
@@ -91,11 +95,30 @@ private Q_SLOTS:
 
     void whatIsNoWishIsRefused()
     {
-        for (const char* text :
-             {"", "keep free", "keep  free", "uplink", "uplink on the far side", "on the left side", "a,, b in order",
-              "uplink.tx in order", "a 0 pins away from b", "a 65 pins away from b", "a -1 pins away from b",
-              "a 99999999999999999999 pins away from b", "a away from ", "a next to ", "part  in order.x",
-              "a on port P B", "a b in order", "keep PA 3 free"})
+        for (const char* text : {"",
+                                 "keep free",
+                                 "keep  free",
+                                 "uplink",
+                                 "uplink on the far side",
+                                 "on the left side",
+                                 "a,, b in order",
+                                 "uplink.tx in order",
+                                 "a 0 pins away from b",
+                                 "a 65 pins away from b",
+                                 "a -1 pins away from b",
+                                 "a 99999999999999999999 pins away from b",
+                                 "a away from ",
+                                 "a next to ",
+                                 "part  in order.x",
+                                 "a on port P B",
+                                 "a b in order",
+                                 "keep PA 3 free",
+                                 "a one after another",
+                                 "a.x, a.y may be swapped",
+                                 "part a may be swapped",
+                                 "part a.x may be swapped",
+                                 "part a.x, part b.x may be swapped",
+                                 "part a, part b may be swapped"})
             QVERIFY2(!parseWish(text), text);
         std::mt19937 random(seeded(4));
         const std::string letters = "ab .,\tonkeepfree3-";
@@ -137,7 +160,7 @@ private Q_SLOTS:
         for (const PlacementLevel level : {PlacementLevel::Wishes, PlacementLevel::Sides, PlacementLevel::Splits,
                                            PlacementLevel::Crossings, PlacementLevel::Spread})
             QCOMPARE(cost->at(level), result.ways.front().cost.at(level));
-        QVERIFY(layoutChange(*work.device, *s->board, s->plan, *s->board, s->plan).empty());
+        QVERIFY(!layoutChange(*work.device, *s->board, s->plan, *s->board, s->plan));
     }
 
     /// What is bound against a wish is a finding; its fix moves it, and is one step back.
@@ -166,7 +189,7 @@ private Q_SLOTS:
         QVERIFY(*applied(*after, inverse(broken->plan, *fix)) == broken->plan);
         // What that costs the layout.
         const std::vector<std::string> told =
-            layoutChange(*work.device, *broken->board, broken->plan, *kept->board, kept->plan);
+            inWords(*layoutChange(*work.device, *broken->board, broken->plan, *kept->board, kept->plan));
         QVERIFY(told.size() >= 2);
         QVERIFY2(told[0].starts_with("1 need moves, ") && told[1] == "wishes not kept: 1 \u2192 0",
                  joined(told, "; ").c_str());
