@@ -152,8 +152,9 @@ bool searchTimeIsUp()
 
 nlohmann::ordered_json costJson(const PlacementCost& cost, const PlacementProof& proof)
 {
-    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "wishes_broken", "extra_sides",
-                               "split_needs", "crossings",     "scarce",     "debug_pads",    "spread"};
+    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "wishes_broken", "not_as_parts_stand",
+                               "extra_sides", "split_needs",   "crossings",  "scarce",        "debug_pads",
+                               "spread"};
     static_assert(names.size() == kPlacementLevels);
     nlohmann::ordered_json out;
     nlohmann::ordered_json least;
@@ -176,6 +177,8 @@ nlohmann::ordered_json bindingsJson(const Edit& edit)
                            {"pads", set->binding.pads},
                            {"via", set->binding.via},
                            {"dma", set->binding.dma}});
+        else if (const auto* led = std::get_if<SetTerminals>(&change))
+            out.push_back({{"need", led->need}, {"terminals", led->terminals}});
     return out;
 }
 

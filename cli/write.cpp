@@ -102,17 +102,17 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
     }
     std::vector<std::string> names;
     for (const FileChange& change : preview.files) {
-        if (contested(change.pieces) == 0)
+        if (conflicts(change.pieces) == 0)
             continue;
         names.push_back(change.name);
         if (change.name != file)
             continue;
-        if (wanted > contested(change.pieces))
+        if (wanted > conflicts(change.pieces))
             return problemOf(fmt::format("--resolve {}: {} has {}.", printable(said), file,
-                                         counted(contested(change.pieces), "place")));
-        if (wanted == 0 && choice.take == PieceChoice::Take::Text && contested(change.pieces) > 1)
+                                         counted(conflicts(change.pieces), "place")));
+        if (wanted == 0 && choice.take == PieceChoice::Take::Text && conflicts(change.pieces) > 1)
             return problemOf(fmt::format("--resolve {}: say for which of its {} places, as in {}:1=.", printable(said),
-                                         contested(change.pieces), file));
+                                         conflicts(change.pieces), file));
         int number = 0;
         for (const MergePiece& piece : change.pieces)
             if (!piece.agreed && (++number == wanted || wanted == 0))

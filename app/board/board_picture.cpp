@@ -289,6 +289,12 @@ void BoardPicture::keyPressEvent(QKeyEvent* event)
         place.y = moved(place.y, event->key() == Qt::Key_Down ? -step : event->key() == Qt::Key_Up ? step : 0);
         return setPlace(item, place);
     }
+    case Qt::Key_PageDown:
+    case Qt::Key_PageUp:
+        // In the order of the list, wherever they stand.
+        if (!items_.empty())
+            choose(std::clamp(item + (event->key() == Qt::Key_PageDown ? 1 : -1), 0, int(items_.size()) - 1));
+        return;
     case Qt::Key_R:
     case Qt::Key_B:
         if (event->modifiers() != Qt::NoModifier || item < 0 || !items_[size_t(item)].place)

@@ -154,7 +154,7 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
         Q_EMIT chosen(file_, key, std::nullopt);
     });
     connect(text_, &QPlainTextEdit::textChanged, this, [this] {
-        if (filling_ || contested_.empty())
+        if (filling_ || conflicts_.empty())
             return;
         const PieceChoice choice{PieceChoice::Take::Text, text_->toPlainText().toStdString()};
         choices_[piece().key()] = choice;
@@ -172,7 +172,7 @@ void ConflictView::retheme()
     for (QLabel* label : {mine_.title, fresh_.title, base_.title, result_})
         label->setFont(t.text(12));
     where_->setFont(t.text(13, true));
-    if (!contested_.empty())
+    if (!conflicts_.empty())
         goTo(place_);
 }
 
@@ -191,42 +191,42 @@ void ConflictView::show(const FileChange& file, const PieceChoices& choices)
     }
     file_ = name;
     pieces_ = file.pieces;
-    contested_.clear();
+    conflicts_.clear();
     for (size_t i = 0; i < pieces_.size(); ++i)
         if (!pieces_[i].agreed)
-            contested_.push_back(int(i));
+            conflicts_.push_back(int(i));
     // The first that is open.
     int first = 0;
-    while (first + 1 < int(contested_.size()) && choices_.contains(pieces_[size_t(contested_[size_t(first)])].key()))
+    while (first + 1 < int(conflicts_.size()) && choices_.contains(pieces_[size_t(conflicts_[size_t(first)])].key()))
         ++first;
-    if (!contested_.empty())
+    if (!conflicts_.empty())
         goTo(first);
 }
 
 void ConflictView::goTo(int place)
 {
-    place_ = std::clamp(place, 0, int(contested_.size()) - 1);
-    const size_t at = size_t(contested_[size_t(place_)]);
+    place_ = std::clamp(place, 0, int(conflicts_.size()) - 1);
+    const size_t at = size_t(conflicts_[size_t(place_)]);
     const std::string before = at > 0 ? lastLines(pieces_[at - 1].text) : std::string();
     const std::string behind = at + 1 < pieces_.size() ? firstLines(pieces_[at + 1].text) : std::string();
     fill(*mine_.text, before, piece().mine, behind, piece().base);
     fill(*fresh_.text, before, piece().fresh, behind, piece().base);
     fill(*base_.text, before, piece().base, behind, piece().base);
     previous_->setEnabled(place_ > 0);
-    next_->setEnabled(place_ + 1 < int(contested_.size()));
+    next_->setEnabled(place_ + 1 < int(conflicts_.size()));
     showChoice();
 }
 
 void ConflictView::showChoice()
 {
-    if (contested_.empty())
+    if (conflicts_.empty())
         return;
     const auto found = choices_.find(piece().key());
     const bool settledHere = found != choices_.end();
     const int left = open(pieces_, choices_);
     where_->setText(QString("Place %1 of %2, line %3. %4")
                         .arg(place_ + 1)
-                        .arg(contested_.size())
+                        .arg(conflicts_.size())
                         .arg(piece().line)
                         .arg(left == 0   ? QString("All are settled.")
                              : left == 1 ? QString("One is open.")

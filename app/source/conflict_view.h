@@ -34,13 +34,13 @@ private:
     void goTo(int place);
     void take(PieceChoice::Take take);
     void showChoice();
-    const MergePiece& piece() const { return pieces_[size_t(contested_[size_t(place_)])]; }
+    const MergePiece& piece() const { return pieces_[size_t(conflicts_[size_t(place_)])]; }
 
     QString file_;
     std::vector<MergePiece> pieces_;
-    std::vector<int> contested_; ///< into `pieces_`
+    std::vector<int> conflicts_; ///< into `pieces_`
     PieceChoices choices_;
-    int place_ = 0; ///< into `contested_`
+    int place_ = 0; ///< into `conflicts_`
     bool filling_ = false;
 
     QLabel* where_;

@@ -550,7 +550,7 @@ void SourceStation::showFile(const QString& name)
         if (QString::fromStdString(file.name) == name)
             change = &file;
     const bool diff = difference_->isChecked();
-    const bool settling = change && !diff && contested(change->pieces) > 0;
+    const bool settling = change && !diff && conflicts(change->pieces) > 0;
     conflict_->setVisible(settling);
     text_->setVisible(!settling);
     if (settling)

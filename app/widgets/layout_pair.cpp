@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <array>
+#include <climits>
 #include <cmath>
 #include <set>
 
@@ -17,7 +18,7 @@ namespace bindrel {
 
 namespace {
 
-constexpr int kTitle = 22, kFigure = 17, kLeg = 7, kLabel = 118, kLabelPitch = 11;
+constexpr int kTitle = 22, kFigure = 17, kLeg = 7, kLabel = 118, kUpright = 74, kLabelPitch = 11;
 
 /// Signals that break a wish: need and signal.
 std::set<std::pair<NeedIndex, std::string>> unwished(const Snapshot& s)
@@ -102,6 +103,36 @@ void LayoutPair::paintEvent(QPaintEvent*)
     p.drawLine(half, 4, half, height() - 4);
 }
 
+/// Where the pins of the package are drawn.
+struct LayoutPair::Body {
+    QRectF rect;
+    std::vector<int> sides;                   ///< by pin
+    std::array<std::pair<int, int>, 4> spans; ///< by side: its first and its last place
+};
+
+LayoutPair::Body LayoutPair::bodyIn(const QRect& room, const Picture& picture) const
+{
+    const Package& package = before_->device->package;
+    Body out{{}, sidesOf(package), {}};
+    // Labels of the left and right side stand beside the body, those of top and bottom upright above and below it.
+    const auto isLabelled = [&](int side) {
+        return std::ranges::any_of(picture.marks, [&](const Mark& mark) {
+            return (mark.moves || mark.unwished) && out.sides[std::size_t(mark.pin)] % 2 == side;
+        });
+    };
+    const int across = isLabelled(0) ? kLabel : 16, along = isLabelled(1) ? kUpright + 10 : 16;
+    const int size = std::max(60, std::min(room.width() - 2 * across, room.height() - 2 * along));
+    out.rect = QRectF(room.center().x() - size / 2.0, room.center().y() - size / 2.0, size, size);
+    out.spans.fill({INT_MAX, INT_MIN});
+    for (const PinIndex i : package.pins.indices()) {
+        const int side = out.sides[std::size_t(i)], place = alongSide(package, i, side);
+        auto& [first, last] = out.spans[std::size_t(side)];
+        first = std::min(first, place);
+        last = std::max(last, place);
+    }
+    return out;
+}
+
 void LayoutPair::paintPicture(QPainter& p, const QRect& rect, const QString& title, const Picture& picture) const
 {
     const Theme& t = Theme::get();
@@ -109,7 +140,7 @@ void LayoutPair::paintPicture(QPainter& p, const QRect& rect, const QString& tit
     p.setPen(t.ink);
     drawLine(p, QRect(rect.left(), rect.top(), rect.width(), kTitle), Qt::AlignLeft | Qt::AlignVCenter, title);
     const int lines = int(std::max(left_.figures.size(), right_.figures.size()));
-    QRect room = rect.adjusted(0, kTitle, 0, -(lines * kFigure + 6));
+    const QRect room = rect.adjusted(0, kTitle, 0, -(lines * kFigure + 6));
     for (int i = 0; i < picture.figures.size(); ++i) {
         const bool differs = left_.figures.value(i) != right_.figures.value(i);
         p.setFont(t.text(12, differs));
@@ -118,80 +149,59 @@ void LayoutPair::paintPicture(QPainter& p, const QRect& rect, const QString& tit
                  Qt::AlignLeft | Qt::AlignVCenter, picture.figures[i]);
     }
 
-    // Labels of the left and right side beside the body, those of top and bottom upright above and below it.
-    const auto labelled = [&picture, this](int side) {
-        const std::vector<int> sides = sidesOf(before_->device->package);
-        return std::ranges::any_of(picture.marks, [&](const Mark& mark) {
-            return (mark.moves || mark.unwished) && sides[std::size_t(mark.pin)] % 2 == side;
-        });
-    };
-    const int across = labelled(0) ? kLabel : 16, along = labelled(1) ? 74 : 16;
-    const int size = std::max(60, std::min(room.width() - 2 * across, room.height() - 2 * along));
-    const QRectF body(room.center().x() - size / 2.0, room.center().y() - size / 2.0, size, size);
+    const Body body = bodyIn(room, picture);
     p.setPen(QPen(t.muted, 1));
     p.setBrush(t.raised);
-    p.drawRoundedRect(body, 4, 4);
+    p.drawRoundedRect(body.rect, 4, 4);
     p.setBrush(t.muted);
     p.setPen(Qt::NoPen);
-    p.drawEllipse(body.topLeft() + QPointF(9, 9), 2.5, 2.5); // pin 1
-
-    const Package& package = before_->device->package;
-    const std::vector<int> sides = sidesOf(package);
-    std::array<std::pair<int, int>, 4> span; // the least and the greatest place of a side
-    span.fill({INT_MAX, INT_MIN});
-    for (const PinIndex i : package.pins.indices()) {
-        auto& [least, most] = span[std::size_t(sides[std::size_t(i)])];
-        const int place = alongSide(package, i, sides[std::size_t(i)]);
-        least = std::min(least, place);
-        most = std::max(most, place);
-    }
-    const bool balls = package.kind == Package::Kind::BallGrid;
+    p.drawEllipse(body.rect.topLeft() + QPointF(9, 9), 2.5, 2.5); // pin 1
+    // What moves gets its label first.
     std::vector<Mark> marks = picture.marks;
     std::ranges::stable_sort(marks, {}, [](const Mark& mark) { return std::pair(!mark.moves, int(mark.pin)); });
-    std::array<std::vector<double>, 4> taken; // where labels stand on a side
-    for (const Mark& mark : marks) {
-        const int side = sides[std::size_t(mark.pin)];
-        const auto [least, most] = span[std::size_t(side)];
-        double at = (alongSide(package, mark.pin, side) - least + 0.5) / (most - least + 1);
-        if (!balls && side >= 2)
-            at = 1 - at; // pins count upwards on the right, to the left at the top
-        const QPointF out = side == 0   ? QPointF(-1, 0)
-                            : side == 1 ? QPointF(0, 1)
-                            : side == 2 ? QPointF(1, 0)
-                                        : QPointF(0, -1);
-        const QPointF edge = side == 0   ? QPointF(body.left(), body.top() + at * size)
-                             : side == 1 ? QPointF(body.left() + at * size, body.bottom())
-                             : side == 2 ? QPointF(body.right(), body.top() + at * size)
-                                         : QPointF(body.left() + at * size, body.top());
-        const QColor colour = mark.part < 0 ? t.muted : t.hue(mark.part);
-        p.setPen(QPen(colour, mark.moves ? 4 : 2, Qt::SolidLine, Qt::FlatCap));
-        p.drawLine(edge, edge + out * (mark.moves ? kLeg + 3 : kLeg));
-        if (mark.unwished) {
-            p.setPen(QPen(t.caution, 1.5));
-            p.setBrush(Qt::NoBrush);
-            p.drawEllipse(edge - out * 7, 3.5, 3.5);
-        }
-        std::vector<double>& others = taken[std::size_t(side)];
-        const double where = at * size;
-        if (!(mark.moves || mark.unwished) ||
-            std::ranges::any_of(others, [where](double other) { return std::abs(other - where) < kLabelPitch; }))
-            continue;
-        others.push_back(where);
-        p.save();
-        p.translate(edge + out * (kLeg + 7));
-        p.setFont(t.text(10, mark.moves));
-        p.setPen(mark.moves ? t.ink : t.muted);
-        if (side == 0)
-            drawLine(p, QRect(-kLabel + 18, -7, kLabel - 18, 14), Qt::AlignRight | Qt::AlignVCenter, mark.label);
-        else if (side == 2)
-            drawLine(p, QRect(0, -7, kLabel - 18, 14), Qt::AlignLeft | Qt::AlignVCenter, mark.label);
-        else {
-            p.rotate(-90);
-            drawLine(p, side == 3 ? QRect(0, -7, 64, 14) : QRect(-64, -7, 64, 14),
-                     (side == 3 ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, mark.label);
-        }
-        p.restore();
+    std::array<std::vector<double>, 4> labelled; // by side: where labels stand
+    for (const Mark& mark : marks)
+        paintMark(p, body, mark, labelled[std::size_t(body.sides[std::size_t(mark.pin)])]);
+}
+
+/// `labelled`: where labels stand on its side already; one more does not cover them.
+void LayoutPair::paintMark(QPainter& p, const Body& body, const Mark& mark, std::vector<double>& labelled) const
+{
+    const Theme& t = Theme::get();
+    const Package& package = before_->device->package;
+    const int side = body.sides[std::size_t(mark.pin)];
+    const auto [first, last] = body.spans[std::size_t(side)];
+    double share = (alongSide(package, mark.pin, side) - first + 0.5) / (last - first + 1);
+    if (package.kind != Package::Kind::BallGrid && side >= 2)
+        share = 1 - share; // pins count upwards on the right, to the left at the top
+    const double at = share * body.rect.width();
+    const std::array<QPointF, 4> outwards{QPointF(-1, 0), QPointF(0, 1), QPointF(1, 0), QPointF(0, -1)};
+    const std::array<QPointF, 4> edges{
+        QPointF(body.rect.left(), body.rect.top() + at), QPointF(body.rect.left() + at, body.rect.bottom()),
+        QPointF(body.rect.right(), body.rect.top() + at), QPointF(body.rect.left() + at, body.rect.top())};
+    const QPointF out = outwards[std::size_t(side)], edge = edges[std::size_t(side)];
+    p.setPen(QPen(mark.part < 0 ? t.muted : t.hue(mark.part), mark.moves ? 4 : 2, Qt::SolidLine, Qt::FlatCap));
+    p.drawLine(edge, edge + out * (mark.moves ? kLeg + 3 : kLeg));
+    if (mark.unwished) {
+        p.setPen(QPen(t.caution, 1.5));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(edge - out * 7, 3.5, 3.5);
     }
+    if (!(mark.moves || mark.unwished) ||
+        std::ranges::any_of(labelled, [at](double other) { return std::abs(other - at) < kLabelPitch; }))
+        return;
+    labelled.push_back(at);
+    p.save();
+    p.translate(edge + out * (kLeg + 7));
+    p.setFont(t.text(10, mark.moves));
+    p.setPen(mark.moves ? t.ink : t.muted);
+    if (side % 2 == 1)
+        p.rotate(-90);
+    const int length = side % 2 == 0 ? kLabel - 18 : kUpright;
+    const bool ends = side == 0 || side == 1; // at the body, having begun outside
+    drawLine(p, QRect(ends ? -length : 0, -7, length, 14), (ends ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
+             mark.label);
+    p.restore();
 }
 
 } // namespace bindrel

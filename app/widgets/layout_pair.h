@@ -30,14 +30,17 @@ private:
         PinIndex pin;
         int part = -1; ///< into Board::parts
         bool moves = false, unwished = false;
-        QString label; ///< "Pump, phase 1 high"
+        QString label = {}; ///< "PB4  Pump, phase 1 high"
     };
     struct Picture {
         std::vector<Mark> marks;
         QStringList figures;
     };
+    struct Body;
+    Body bodyIn(const QRect& room, const Picture& picture) const;
     Picture pictureOf(const Snapshot& shown, const Snapshot& other, bool after) const;
     void paintPicture(QPainter& p, const QRect& rect, const QString& title, const Picture& picture) const;
+    void paintMark(QPainter& p, const Body& body, const Mark& mark, std::vector<double>& labelled) const;
 
     std::shared_ptr<const Snapshot> before_, after_;
     LayoutChange change_;

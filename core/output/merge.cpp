@@ -16,11 +16,17 @@ struct LibGit2 {
     LibGit2() { git_libgit2_init(); }
     ~LibGit2() { git_libgit2_shutdown(); }
 };
+
+/// Once for the whole program: that takes longer than most merges.
+void openLibrary()
+{
+    static const LibGit2 library;
+}
 } // namespace
 
 std::optional<std::string> mergeTexts(const std::string& base, const std::string& mine, const std::string& theirs)
 {
-    const LibGit2 library;
+    openLibrary();
     const auto input = [](const std::string& text) {
         git_merge_file_input in = GIT_MERGE_FILE_INPUT_INIT;
         in.ptr = text.data();
@@ -57,7 +63,7 @@ static std::size_t markSize(std::initializer_list<const std::string*> texts)
 
 MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::string& mine, const std::string& fresh)
 {
-    const LibGit2 library;
+    openLibrary();
     const std::string none;
     const std::size_t size = markSize({&mine, &fresh, base ? &*base : &none});
     if (size > std::numeric_limits<unsigned short>::max())
@@ -90,7 +96,7 @@ MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::st
 
 std::string unifiedDiff(const std::string& before, const std::string& after)
 {
-    const LibGit2 library;
+    openLibrary();
     std::string out;
     git_diff_options options = GIT_DIFF_OPTIONS_INIT;
     options.context_lines = 3;

@@ -22,7 +22,7 @@ public:
             pieces.push_back({});
         pieces.back().text += text;
     }
-    void contested(MergePiece piece)
+    void conflict(MergePiece piece)
     {
         piece.agreed = false;
         piece.copy = ++copies_[piece.key()];
@@ -67,7 +67,7 @@ std::vector<MergePiece> piecesOf(const std::optional<std::string>& base, const s
     Collector out;
     const MarkedMerge marked = mergeWithMarks(base, mine, fresh);
     if ((!base && mine.empty() != fresh.empty()) || marked.end.empty()) {
-        out.contested({true, {}, mine, fresh, base.value_or(std::string())});
+        out.conflict({true, {}, mine, fresh, base.value_or(std::string())});
         return std::move(out.pieces);
     }
     std::optional<MergePiece> inside;
@@ -85,7 +85,7 @@ std::vector<MergePiece> piecesOf(const std::optional<std::string>& base, const s
         } else if (word == marked.fresh) {
             side = &MergePiece::fresh;
         } else if (inside && word == marked.end) {
-            out.contested(*inside);
+            out.conflict(*inside);
             inside.reset();
         } else if (inside) {
             (*inside.*side) += line;
@@ -133,7 +133,7 @@ std::optional<std::string> settled(const std::vector<MergePiece>& pieces, const 
     return out;
 }
 
-int contested(const std::vector<MergePiece>& pieces)
+int conflicts(const std::vector<MergePiece>& pieces)
 {
     return int(std::count_if(pieces.begin(), pieces.end(), [](const MergePiece& piece) { return !piece.agreed; }));
 }

@@ -44,7 +44,7 @@ std::string settled(const MergePiece& piece, const PieceChoice& choice);
 std::optional<std::string> settled(const std::vector<MergePiece>& pieces, const PieceChoices& choices);
 
 /// How many pieces are not agreed, and how many of those have no choice.
-int contested(const std::vector<MergePiece>& pieces);
+int conflicts(const std::vector<MergePiece>& pieces);
 int open(const std::vector<MergePiece>& pieces, const PieceChoices& choices);
 
 } // namespace bindrel

@@ -276,7 +276,7 @@ private:
                 break;
             }
         // Where the two can be put together line by line, but a line of the person's would be lost.
-        if (contested(change.pieces) == 0)
+        if (conflicts(change.pieces) == 0)
             change.pieces = piecesOf(std::nullopt, mine, freshText);
         if (!settle(change, *regions, finish))
             conflict(change, "edited by hand where the new text changes too; settle each place, or move your change "

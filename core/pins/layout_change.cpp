@@ -2,6 +2,7 @@
 #include "core/pins/layout_change.h"
 
 #include "core/pins/placement_words.h"
+#include "core/pins/wishes.h"
 
 #include <fmt/format.h>
 
@@ -40,9 +41,11 @@ std::optional<LayoutChange> layoutChange(const Device& device, const Board& boar
         return std::nullopt;
     const std::optional<PlacementCost> was = costAsBound(device, boardBefore, before);
     const std::optional<PlacementCost> is = costAsBound(device, boardAfter, after);
+    const BrokenWishes then = countBroken(device, boardBefore, before), now = countBroken(device, boardAfter, after);
+    out.levels.push_back({"wishes not kept", then.stated, now.stated});
+    out.levels.push_back({"signals not as the parts stand", then.standing, now.standing});
     if (was && is)
-        for (const auto& [what, level] : {std::pair{"wishes not kept", PlacementLevel::Wishes},
-                                          {"extra sides", PlacementLevel::Sides},
+        for (const auto& [what, level] : {std::pair{"extra sides", PlacementLevel::Sides},
                                           {"needs on more than one side", PlacementLevel::Splits},
                                           {"crossings", PlacementLevel::Crossings}})
             out.levels.push_back({what, was->at(level), is->at(level)});

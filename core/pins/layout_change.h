@@ -21,7 +21,7 @@ struct LayoutChange {
         const char* what; ///< "crossings"
         int before, after;
     };
-    std::vector<Level> levels; ///< none where one of the plans contends with itself
+    std::vector<Level> levels; ///< of wires only where neither plan contends with itself
 };
 /// Nothing when every need stays where it is. `boardBefore`, `boardAfter`: with what each plan says of the board.
 std::optional<LayoutChange> layoutChange(const Device& device, const Board& boardBefore, const Plan& before,

@@ -116,16 +116,26 @@ public:
     void judge(Option& option, NeedIndex need, const std::string& signal) const
     {
         std::vector<std::string> broken;
+        std::string asItStands; // what follows from where parts stand; nobody has stated it
         bool rule = false;
-        for (const ResolvedWish& wish : wishes_)
-            if (breaks(wish, option, need, signal)) {
+        int count = 0;
+        for (const ResolvedWish& wish : wishes_) {
+            if (!breaks(wish, option, need, signal))
+                continue;
+            ++count;
+            rule = rule || wish.rule;
+            if (!wish.stands)
                 broken.push_back(wish.text);
-                rule = rule || wish.rule;
-            }
-        if (broken.empty() || option.cost == Option::Cost::Impossible)
+            else
+                asItStands +=
+                    wish.wish.kind == Wish::Kind::Side ? "; away from its part" : "; across another part's track";
+        }
+        if (count == 0 || option.cost == Option::Cost::Impossible)
             return;
-        option.wishes = int(broken.size());
-        option.reason += fmt::format("; breaks \"{}\"", joined(broken, "\", \""));
+        option.wishes = count;
+        option.reason += asItStands;
+        if (!broken.empty())
+            option.reason += fmt::format("; breaks \"{}\"", joined(broken, "\", \""));
         if (rule && option.cost != Option::Cost::Current)
             option.cost = Option::Cost::Impossible;
     }

@@ -11,8 +11,8 @@
 namespace bindrel {
 
 /// What a placement is judged by, what weighs most first.
-enum class PlacementLevel { Moved, Pads, Unfit, Wishes, Sides, Splits, Crossings, Scarce, Debug, Spread };
-inline constexpr std::size_t kPlacementLevels = 10;
+enum class PlacementLevel { Moved, Pads, Unfit, Wishes, Stands, Sides, Splits, Crossings, Scarce, Debug, Spread };
+inline constexpr std::size_t kPlacementLevels = 11;
 
 /// What a placement costs, the first difference deciding.
 struct PlacementCost {
@@ -20,6 +20,7 @@ struct PlacementCost {
     int pads = 0;      ///< signals that leave their pad
     int unfit = 0;     ///< signals on pads that do not bear their voltage, carry their load or reach their rate
     int wishes = 0;    ///< times that what the person who lays out the board wishes is not kept
+    int stands = 0;    ///< signals that do not lie as the parts stand: away from theirs, or across another's tracks
     int sides = 0;     ///< sides of the package that parts use beyond one each
     int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
     int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the

@@ -11,7 +11,8 @@ namespace bindrel {
 
 int PlacementCost::at(PlacementLevel level) const
 {
-    return std::array{moved, pads, unfit, wishes, sides, splits, crossings, scarce, debug, spread}[std::size_t(level)];
+    return std::array{
+        moved, pads, unfit, wishes, stands, sides, splits, crossings, scarce, debug, spread}[std::size_t(level)];
 }
 
 bool PlacementProof::provenTo(PlacementLevel level, const PlacementCost& cost) const
@@ -106,6 +107,7 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
             cost.pads += entry.wasBound && choice.moves;
             cost.unfit += choice.unfit;
             cost.wishes += choice.wishes;
+            cost.stands += choice.stands;
             cost.scarce += choice.scarce;
             cost.debug += choice.debug;
             sit(entry.part, choice.pad, sides);
@@ -120,7 +122,8 @@ PlacementCost PlacementModel::costOf(const Assignment& way) const
     addWhatLiesBetween(space_, sitting, cost);
     for (const auto& row : rows)
         cost.crossings += rowInversions(space_.sideOfPad, space_.alongOfPad, row);
-    cost.wishes += wishesBroken(standing);
+    cost.wishes += wishesBroken(standing, false);
+    cost.stands += wishesBroken(standing, true);
     return cost;
 }
 
@@ -283,7 +286,10 @@ const PlacementModel::Sum& PlacementModel::sumOf(PlacementLevel level)
         sum = countPads();
         break;
     case PlacementLevel::Wishes:
-        sum = countWishes();
+        sum = countWishes(false);
+        break;
+    case PlacementLevel::Stands:
+        sum = countWishes(true);
         break;
     case PlacementLevel::Sides:
         sum = countSides(partOn_);

@@ -83,7 +83,7 @@ Literal PlacementModel::pickSeat(const Solver& state, int choice, const Particip
     const unsigned part = sidesOfPart(state, p);
     const unsigned common = commonSides(state, p, std::size_t(guide.site));
     Literal best;
-    std::tuple<bool, int, int, bool, bool, int, int> least{};
+    std::tuple<bool, int, int, int, bool, bool, int, int> least{};
     for (std::size_t c = 0; c < choices.size(); ++c) {
         if (!isOpen(state, sittings[c]))
             continue;
@@ -93,9 +93,14 @@ Literal PlacementModel::pickSeat(const Solver& state, int choice, const Particip
         if (state.valueOf(literal) != 0)
             continue;
         const unsigned side = 1u << space_.sideOfPad[std::size_t(choices[c].pad)];
-        const std::tuple key{
-            choices[c].moves,     choices[c].unfit,  choices[c].wishes, part != 0 && (part & side) == 0,
-            (common & side) == 0, choices[c].scarce, choices[c].debug};
+        const std::tuple key{choices[c].moves,
+                             choices[c].unfit,
+                             choices[c].wishes,
+                             choices[c].stands,
+                             part != 0 && (part & side) == 0,
+                             (common & side) == 0,
+                             choices[c].scarce,
+                             choices[c].debug};
         if (!best.exists() || key < least) {
             best = literal;
             least = key;

@@ -12,6 +12,7 @@ constexpr long kConflicts =
     40;                      ///< about so many may be met on the way to avoiding a statement that costs, the first time
 constexpr int kPatience = 6; ///< how often what was not enough is doubled
 constexpr long kNeighbourhood = 15'000; ///< for one neighbourhood
+constexpr std::size_t kTogether = 12;   ///< needs of a wish that are moved at once, at most
 
 } // namespace
 
@@ -125,15 +126,32 @@ std::vector<bool> PlacementOptimiser::neighbourhood(const Level& level, std::siz
     std::vector<bool> free(way.size(), false);
     if (way.empty())
         return free;
-    const std::size_t seed = costly.empty() ? random(unsigned(way.size())) : costly[random(unsigned(costly.size()))];
-    std::vector<std::size_t> members{seed};
-    free[seed] = true;
-    const int part = space.needs[std::size_t(way[seed].need)].part;
-    for (std::size_t w = 0; w < way.size() && part >= 0; ++w)
-        if (!free[w] && space.needs[std::size_t(way[w].need)].part == part) {
-            free[w] = true;
+    // Who belongs together moves together: a part's needs, or those that a broken wish speaks of.
+    std::vector<std::size_t> members;
+    const auto join = [&](std::size_t w) {
+        if (!free[w])
             members.push_back(w);
-        }
+        free[w] = true;
+    };
+    const std::vector<std::vector<NeedIndex>> unwished =
+        level.which == PlacementLevel::Wishes || level.which == PlacementLevel::Stands
+            ? model_.unwished(way, level.which == PlacementLevel::Stands)
+            : std::vector<std::vector<NeedIndex>>();
+    if (!unwished.empty()) {
+        const std::vector<NeedIndex>& needs = unwished[random(unsigned(unwished.size()))];
+        for (std::size_t w = 0; w < way.size() && members.size() < kTogether; ++w)
+            if (std::find(needs.begin(), needs.end(), way[w].need) != needs.end())
+                join(w);
+    }
+    if (members.empty()) {
+        const std::size_t seed =
+            costly.empty() ? random(unsigned(way.size())) : costly[random(unsigned(costly.size()))];
+        join(seed);
+        const int part = space.needs[std::size_t(way[seed].need)].part;
+        for (std::size_t w = 0; w < way.size() && part >= 0; ++w)
+            if (space.needs[std::size_t(way[w].need)].part == part)
+                join(w);
+    }
     // Then those that have what a member could use, also at second hand.
     const std::size_t wanted = members.size() + size;
     for (int tries = 0; members.size() < wanted && tries < int(6 * size); ++tries) {
@@ -151,10 +169,8 @@ std::vector<bool> PlacementOptimiser::neighbourhood(const Level& level, std::siz
                 found.push_back(std::size_t(who));
         }
         for (const std::size_t w : found)
-            if (!free[w] && members.size() < wanted) {
-                free[w] = true;
-                members.push_back(w);
-            }
+            if (members.size() < wanted)
+                join(w);
     }
     return free;
 }

@@ -61,6 +61,8 @@ public:
     /// After Yes: the way that was found.
     const Assignment& way() const { return way_; }
     PlacementCost costOf(const Assignment& way) const;
+    /// For each wish that a way breaks, stated or not, the needs of those signals that it speaks of.
+    std::vector<std::vector<NeedIndex>> unwished(const Assignment& way, bool stands) const;
     Binding bindingOf(const NeedPlacement& stand) const;
     /// Literals that say where a need stands.
     std::vector<Literal> saying(const NeedPlacement& stand) const;
@@ -186,8 +188,9 @@ private:
     struct SeatChain;
     SeatChain chainOf(const WishSeats& seats, int group, int side, bool boundOnly);
     void addWishRules();
-    Sum countWishes();
-    int wishesBroken(const std::vector<const NeedPlacement*>& standing) const;
+    Sum countWishes(bool standing); ///< those that somebody stated, or those that follow from where parts stand
+    std::vector<BrokenAt> brokenBy(const ResolvedWish& wish, const std::vector<const NeedPlacement*>& standing) const;
+    int wishesBroken(const std::vector<const NeedPlacement*>& standing, bool stands) const;
     Sum countChoices(int PlacementSpace::Choice::*what);
     struct Sitters;
     Sitters whoMaySit();

@@ -202,6 +202,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
                 if (broken.rule && (strictRules || !keepsPad))
                     continue;
                 choice.wishes = broken.count;
+                choice.stands = broken.stands;
             }
             choices.push_back(choice);
         }

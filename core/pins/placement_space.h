@@ -34,7 +34,7 @@ public:
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
         int way = 0;                                ///< into ways()
         bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
-        int scarce = 0, debug = 0, unfit = 0, wishes = 0; ///< see PlacementCost
+        int scarce = 0, debug = 0, unfit = 0, wishes = 0, stands = 0; ///< see PlacementCost
     };
     /// A need on one instance.
     struct Site {

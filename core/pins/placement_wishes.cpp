@@ -44,7 +44,7 @@ PlacementWishes::Single PlacementWishes::brokenBy(NeedIndex need, const std::str
         if (single_[at].rule)
             out.rule = true;
         else
-            ++out.count;
+            ++(single_[at].stands ? out.stands : out.count);
     };
     for (const std::size_t at : forAll_)
         look(at);
@@ -345,49 +345,82 @@ void PlacementModel::addWishRules()
             addWish(wish, nullptr);
 }
 
-PlacementModel::Sum PlacementModel::countWishes()
+PlacementModel::Sum PlacementModel::countWishes(bool standing)
 {
     if (!space_.wishes)
         return {};
-    Sum out = countChoices(&PlacementSpace::Choice::wishes);
+    Sum out = countChoices(standing ? &PlacementSpace::Choice::stands : &PlacementSpace::Choice::wishes);
     for (const ResolvedWish& wish : space_.wishes->joint())
-        if (!wish.rule)
+        if (!wish.rule && wish.stands == standing)
             addWish(wish, &out.terms);
     return out;
 }
 
-/// Wishes that several signals decide together and that are not rules; `standing` by need, null: it stays.
-int PlacementModel::wishesBroken(const std::vector<const NeedPlacement*>& standing) const
+/// `standing` by need, null: it stays.
+std::vector<BrokenAt> PlacementModel::brokenBy(const ResolvedWish& wish,
+                                               const std::vector<const NeedPlacement*>& standing) const
+{
+    std::vector<PadIndex> pads;
+    std::vector<InstanceIndex> instances;
+    for (const WishedSignal& signal : wish.signals) {
+        PadIndex pad(-1);
+        InstanceIndex instance(-1);
+        const int at = of_[std::size_t(signal.need)];
+        const PlacementSpace::Entry& entry = space_.needs[std::size_t(signal.need)];
+        const NeedPlacement* stand = standing[std::size_t(signal.need)];
+        for (std::size_t s = 0; at >= 0 && s < entry.signals.size(); ++s) {
+            if (entry.signals[s].id != signal.signal)
+                continue;
+            if (stand && stand->site >= 0) {
+                pad = entry.sites[std::size_t(stand->site)].choices[s][std::size_t(stand->choices[s])].pad;
+                instance = entry.sites[std::size_t(stand->site)].instance;
+            } else if (participants_[std::size_t(at)].mayStay) {
+                pad = padNow(signal.need, s);
+                instance = space_.device.findInstance(space_.plan.needs[signal.need].binding.instance);
+            }
+        }
+        pads.push_back(pad);
+        instances.push_back(instance);
+    }
+    return brokenAt(space_.wishes->places(), wish, pads, instances);
+}
+
+/// Wishes that several signals decide together and that are not rules.
+int PlacementModel::wishesBroken(const std::vector<const NeedPlacement*>& standing, bool stands) const
 {
     int out = 0;
+    if (space_.wishes)
+        for (const ResolvedWish& wish : space_.wishes->joint())
+            if (!wish.rule && wish.stands == stands)
+                out += int(brokenBy(wish, standing).size());
+    return out;
+}
+
+std::vector<std::vector<NeedIndex>> PlacementModel::unwished(const Assignment& way, bool stands) const
+{
+    std::vector<std::vector<NeedIndex>> out;
     if (!space_.wishes)
         return out;
-    for (const ResolvedWish& wish : space_.wishes->joint()) {
-        if (wish.rule)
+    std::vector<const NeedPlacement*> standing(space_.needs.size(), nullptr);
+    for (const NeedPlacement& stand : way) {
+        standing[std::size_t(stand.need)] = &stand;
+        if (stand.site < 0)
             continue;
-        std::vector<PadIndex> pads;
-        std::vector<InstanceIndex> instances;
-        for (const WishedSignal& signal : wish.signals) {
-            PadIndex pad(-1);
-            InstanceIndex instance(-1);
-            const int at = of_[std::size_t(signal.need)];
-            const PlacementSpace::Entry& entry = space_.needs[std::size_t(signal.need)];
-            const NeedPlacement* stand = standing[std::size_t(signal.need)];
-            for (std::size_t s = 0; at >= 0 && s < entry.signals.size(); ++s) {
-                if (entry.signals[s].id != signal.signal)
-                    continue;
-                if (stand && stand->site >= 0) {
-                    pad = entry.sites[std::size_t(stand->site)].choices[s][std::size_t(stand->choices[s])].pad;
-                    instance = entry.sites[std::size_t(stand->site)].instance;
-                } else if (participants_[std::size_t(at)].mayStay) {
-                    pad = padNow(signal.need, s);
-                    instance = space_.device.findInstance(space_.plan.needs[signal.need].binding.instance);
-                }
-            }
-            pads.push_back(pad);
-            instances.push_back(instance);
-        }
-        out += int(brokenAt(space_.wishes->places(), wish, pads, instances).size());
+        const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
+        bool any = false;
+        for (std::size_t s = 0; s < stand.choices.size(); ++s)
+            any = any || (stands ? site.choices[s][std::size_t(stand.choices[s])].stands
+                                 : site.choices[s][std::size_t(stand.choices[s])].wishes) > 0;
+        if (any)
+            out.push_back({stand.need});
+    }
+    for (const ResolvedWish& wish : space_.wishes->joint()) {
+        if (wish.rule || wish.stands != stands || brokenBy(wish, standing).empty())
+            continue;
+        std::vector<NeedIndex>& needs = out.emplace_back();
+        for (const WishedSignal& signal : wish.signals)
+            if (std::find(needs.begin(), needs.end(), signal.need) == needs.end())
+                needs.push_back(signal.need);
     }
     return out;
 }

@@ -15,6 +15,7 @@ public:
 
     struct Single {
         int count = 0;     ///< wishes that a signal breaks on a pad, wherever the others lie
+        int stands = 0;    ///< likewise of what follows from where parts stand
         bool rule = false; ///< one of them must be kept
     };
     Single brokenBy(NeedIndex need, const std::string& signal, PadIndex pad) const;

@@ -131,6 +131,9 @@ std::vector<std::string> levelsInWords(const Placement& way)
     std::vector<std::string> out;
     if (!way.notKept.empty())
         out.push_back(fmt::format("not kept: {}{}", joined(way.notKept, "; "), howNear(way, PlacementLevel::Wishes)));
+    if (way.cost.stands > 0)
+        out.push_back(fmt::format("{} not as the parts stand{}", counted(way.cost.stands, "signal"),
+                                  howNear(way, PlacementLevel::Stands)));
     out.push_back(countedOrNo(way.cost.sides, "extra side") + howNear(way, PlacementLevel::Sides));
     if (way.cost.splits > 0)
         out.push_back(fmt::format("{} on more than one side{}", counted(way.cost.splits, "need"),

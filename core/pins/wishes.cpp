@@ -508,6 +508,18 @@ WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& p
     return out;
 }
 
+BrokenWishes countBroken(const Device& device, const Board& board, const Plan& plan)
+{
+    BrokenWishes out;
+    if (!asksAnything(board))
+        return out;
+    const PadPlaces places(device);
+    const Bindings bindings = bind(device, plan);
+    for (const ResolvedWish& wish : resolveWishes(device, board, plan).wishes)
+        (wish.stands ? out.standing : out.stated) += judgeWish(device, places, plan, bindings, wish).broken;
+    return out;
+}
+
 std::vector<std::string> brokenWishes(const Device& device, const Board& board, const Plan& plan)
 {
     std::vector<std::string> out;
@@ -516,7 +528,7 @@ std::vector<std::string> brokenWishes(const Device& device, const Board& board, 
     const PadPlaces places(device);
     const Bindings bindings = bind(device, plan);
     for (const ResolvedWish& wish : resolveWishes(device, board, plan).wishes)
-        if (const int broken = judgeWish(device, places, plan, bindings, wish).broken; broken > 0)
+        if (const int broken = wish.stands ? 0 : judgeWish(device, places, plan, bindings, wish).broken; broken > 0)
             out.push_back(broken == 1 ? wish.text : fmt::format("{} ({})", wish.text, broken));
     return out;
 }

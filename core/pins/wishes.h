@@ -86,7 +86,13 @@ struct WishState {
 WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& plan, const Bindings& bindings,
                     const ResolvedWish& wish);
 
-/// Sentences of the wishes that are broken, with how often where that is more than once: "pump in order (2)".
+/// How often wishes are broken: those that somebody stated, and those that follow from where parts stand.
+struct BrokenWishes {
+    int stated = 0, standing = 0;
+};
+BrokenWishes countBroken(const Device& device, const Board& board, const Plan& plan);
+
+/// Sentences of the stated wishes that are broken, with how often where that is more than once: "pump in order (2)".
 std::vector<std::string> brokenWishes(const Device& device, const Board& board, const Plan& plan);
 
 } // namespace bindrel

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/board/board_station.h"
+#include "app/widgets/change_dialog.h"
 #include "core/base/text.h"
 #include "core/device/load_device.h"
 #include "core/interchange/board_text.h"
@@ -76,6 +77,30 @@ class BoardTest : public WindowFixture {
         });
     }
 
+    /// Types where something stands, having gone to it by keys. An empty title: the chip.
+    void enterPlace(const std::string& title, const BoardPlace& place)
+    {
+        BoardPicture* picture = w_->board()->picture();
+        QTRY_VERIFY(picture->isVisible());
+        picture->setFocus();
+        const auto isIt = [&] {
+            const BoardItem* now = picture->chosen();
+            return now && (title.empty() ? now->part.empty() : now->title == title);
+        };
+        for (size_t i = 0; i <= now().board->parts.size(); ++i)
+            QTest::keyClick(picture, Qt::Key_PageUp);
+        for (size_t i = 0; i <= now().board->parts.size() && !isIt(); ++i)
+            QTest::keyClick(picture, Qt::Key_PageDown);
+        QVERIFY2(isIt(), title.c_str());
+        QTest::keyClick(picture, Qt::Key_Return);
+        QLineEdit* field = w_->board()->placeField();
+        QTRY_VERIFY(field->hasFocus());
+        QTest::keySequence(field, QKeySequence::SelectAll);
+        QTest::keyClicks(field, QString::fromStdString(placeText(place)));
+        QTest::keyClick(field, Qt::Key_Return);
+        QApplication::processEvents();
+    }
+
 private Q_SLOTS:
     void initTestCase() { prepare(); }
     void init() { openWindow(); }
@@ -139,6 +164,12 @@ private Q_SLOTS:
         for (const auto& [name, of] : wanted.nets)
             type(nets(), rowWith(nets(), pad, QString::fromStdString(name)), net, QString::fromStdString(of));
 
+        type(facts(), rowWith(facts(), 0, "Board size"), value, QString::fromStdString(outlineText(*wanted.outline)));
+        press("Outli&ne");
+        enterPlace({}, *wanted.chipPlace);
+        for (const auto& [part, place] : wanted.places)
+            enterPlace(wanted.part(part)->title, place);
+
         press("Wis&hes");
         QTableView* wishes = w_->board()->wishes();
         for (const auto& [sentence, strength] : wanted.wishes)
@@ -152,6 +183,12 @@ private Q_SLOTS:
                 made->wishes == wanted.wishes);
         QVERIFY(made->temperature && made->temperature->low == wanted.temperature->low &&
                 made->temperature->high == wanted.temperature->high);
+        QVERIFY(made->outline == wanted.outline && made->chipPlace == wanted.chipPlace);
+        QCOMPARE(made->places.size(), wanted.places.size());
+        for (const auto& [part, place] : made->places) {
+            const auto same = std::ranges::find(wanted.parts, made->part(part)->title, &Part::title);
+            QVERIFY(same != wanted.parts.end() && wanted.places.at(same->id) == place);
+        }
         QCOMPARE(made->parts.size(), wanted.parts.size());
         for (size_t p = 0; p < made->parts.size(); ++p)
             QVERIFY2(made->parts[p].title == wanted.parts[p].title &&
@@ -285,6 +322,37 @@ private Q_SLOTS:
         QCOMPARE(int(now().plan.wishes.size()), 1);
         shortcut(QKeySequence::Undo);
         QCOMPARE(int(now().plan.wishes.size()), 2);
+    }
+
+    /// What keeping a wish would cost is seen beside what is, before anything is changed.
+    void bothLayoutsAreSeen_data() { wishesAreEntered_data(); }
+    void bothLayoutsAreSeen()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        open("done");
+        QVERIFY(
+            w_->document().apply(editOf("Wish", SetWish{"part uplink-modem on the left side", WishStrength::Wish})));
+        const auto finding = std::ranges::find(now().findings, "BRD-02", &Finding::rule);
+        QVERIFY(finding != now().findings.end());
+        const Expected<Edit> edit = fixFor(now().facts(), *finding);
+        QVERIFY(edit.ok());
+        const std::string before = planText(now().plan);
+        ChangeDialog dialog(w_->document(), *edit, w_.get());
+        dialog.show();
+        QTRY_VERIFY(dialog.pair()->isVisible());
+        const QStringList sides = dialog.pair()->accessibleDescription().split(". After: ");
+        QCOMPARE(sides.size(), 2);
+        QVERIFY2(sides[0].contains("wishes not kept: ") && !sides[0].contains("wishes not kept: 0"),
+                 qPrintable(sides[0]));
+        QVERIFY2(sides[1].contains("wishes not kept: 0"), qPrintable(sides[1]));
+        // Where both are drawn there are marks of the parts on both, and they differ.
+        const QImage picture = dialog.pair()->grab().toImage();
+        const int half = picture.width() / 2;
+        QVERIFY(picture.copy(0, 0, half, picture.height()) != picture.copy(half, 0, half, picture.height()));
+        dialog.reject();
+        QCOMPARE(planText(now().plan), before);
+        w_->setDark(false);
     }
 
     /// Parts are put onto the outline by hand, moved by keys, and placed as text.

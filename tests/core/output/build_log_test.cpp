@@ -91,7 +91,7 @@ private Q_SLOTS:
             "/out/",         "../",        "a.c",         ":",    "12",
             ":3: error: ",   " warning: ", "\n",          " ",    "undefined reference to",
             "overflowed by", "-7",         "99999999999", "\x01", "\xff"};
-        for (int round = 0; round < 20'000; ++round) {
+        for (int round = 0; round < 6000; ++round) {
             std::string text;
             for (int i = int(random() % 12); i >= 0; --i)
                 text += parts[random() % parts.size()];

@@ -94,12 +94,12 @@ private Q_SLOTS:
     void randomFilesInPieces()
     {
         std::mt19937 random(3);
-        int contestedPieces = 0, clean = 0;
+        int conflictPieces = 0, clean = 0;
         for (int round = 0; round < 3000; ++round) {
             const std::string base = someLines(random, int(random() % 12) + 1), mine = edited(base, random),
                               fresh = edited(base, random);
             const std::vector<MergePiece> pieces = piecesOf(base, mine, fresh);
-            // With what both came from in the places that are contested, nobody's other change is lost.
+            // With what both came from in the places in conflict, nobody's other change is lost.
             std::string everything;
             int number = 0;
             for (const MergePiece& piece : pieces) {
@@ -107,8 +107,8 @@ private Q_SLOTS:
                 number += !piece.agreed;
                 QVERIFY(piece.agreed || piece.mine != piece.fresh);
             }
-            contestedPieces += number;
-            QCOMPARE(contested(pieces), number);
+            conflictPieces += number;
+            QCOMPARE(conflicts(pieces), number);
             for (const std::string& side : {mine, fresh})
                 for (const std::string& line : splitted(side, '\n'))
                     if (base.find(line + "\n") == std::string::npos)
@@ -134,7 +134,7 @@ private Q_SLOTS:
             COMPARE_TEXT(*settled(two, all(two, {Take::Mine, {}})), QString::fromStdString(mine));
             COMPARE_TEXT(*settled(two, all(two, {Take::New, {}})), QString::fromStdString(fresh));
         }
-        QVERIFY2(contestedPieces > 800 && clean > 300, qPrintable(QString("%1 %2").arg(contestedPieces).arg(clean)));
+        QVERIFY2(conflictPieces > 800 && clean > 300, qPrintable(QString("%1 %2").arg(conflictPieces).arg(clean)));
     }
 
     /// No mark fits between lines that are nothing but marks: then the file is one piece, and no text is lost.
@@ -161,7 +161,7 @@ private Q_SLOTS:
             Conflicted c;
             const FileChange open = c.look();
             QCOMPARE(open.state, FileChange::State::Conflict);
-            QVERIFY(contested(open.pieces) >= 1);
+            QVERIFY(conflicts(open.pieces) >= 1);
             const Settlements said{{c.file, all(open.pieces, choice)}};
             const FileChange after = c.look(said);
             QCOMPARE(after.state, FileChange::State::Merged);

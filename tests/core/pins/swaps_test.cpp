@@ -245,7 +245,7 @@ private Q_SLOTS:
             const Board board = boardWithPlan(*work.board, *work.device, work.plan);
             const PlacementResult result = place(*work.device, board, work.plan, {.needs = open});
             QVERIFY(!result.ways.empty());
-            QCOMPARE(result.ways.front().cost.wishes, 0);
+            QCOMPARE(result.ways.front().cost.stands, 0);
             const Plan after = withPlacement(work.plan, result.ways.front());
             for (const Need& one : after.needs)
                 for (const Need& other : after.needs) {

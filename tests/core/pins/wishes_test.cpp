@@ -350,6 +350,9 @@ private Q_SLOTS:
     {
         LoadedPlan work = demo("sluice-node-c-start");
         work.plan.wishes.clear();
+        Board alone = *work.board; // of nothing else it is known where it stands
+        alone.places.clear();
+        work.board = std::make_shared<const Board>(alone);
         const auto bound = [](const LoadedPlan& from) {
             std::vector<NeedIndex> open;
             for (size_t n = 0; n < from.plan.needs.size(); ++n)
