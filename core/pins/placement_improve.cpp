@@ -180,6 +180,8 @@ void PlacementOptimiser::tryParts(Level& level, long effort)
 {
     const long end = model_.solver.spent() + effort;
     int inVain = 0;
+    // Of a large model already those that stand take a while to be put where they are.
+    const long each = kNeighbourhood + (isLarge() ? 2 * effortOfSame() : 0);
     while (model_.solver.spent() < end && !level.settled && inVain < 200) {
         const std::vector<bool> free = neighbourhood(level, size_);
         if (std::all_of(free.begin(), free.end(), [](bool f) { return f; }))
@@ -190,8 +192,9 @@ void PlacementOptimiser::tryParts(Level& level, long effort)
                 const std::vector<Literal> says = model_.saying(best_->way[w]);
                 assumptions.insert(assumptions.end(), says.begin(), says.end());
             }
-        const Solver::Answer answer = model_.solve(
-            assumptions, std::min(kNeighbourhood + long(assumptions.size()) * 20, end - model_.solver.spent()));
+        const Solver::Answer answer =
+            model_.solve(assumptions, std::min(each + long(assumptions.size()) * 20, end - model_.solver.spent()),
+                         isLarge() ? Solver::Manner::Plain : Solver::Manner::Guided);
         if (answer == Solver::Answer::Yes && take(level)) {
             inVain = 0;
             if (level.cores.lower >= best_->cost.at(level.which))

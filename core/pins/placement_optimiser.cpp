@@ -113,6 +113,7 @@ void PlacementOptimiser::optimise(Level& level, long effort)
     level.settled = isDone();
     if (level.settled)
         return;
+    learnNewValues();
     level.better = model_.solver.fresh();
     setBetter(level);
     const long end = model_.solver.spent() + effort;
@@ -133,12 +134,30 @@ void PlacementOptimiser::optimise(Level& level, long effort)
             attempt(&PlacementOptimiser::raisePlainly, 2 * slice);
             attempt(&PlacementOptimiser::tryEach, 4 * slice);
         }
-        if (isLarge())
+        if (isLarge()) {
+            // Of a broken wish it is known who must move together: a part that is small however large the whole is.
+            if (level.which == PlacementLevel::Wishes || level.which == PlacementLevel::Stands)
+                attempt(&PlacementOptimiser::tryParts, 4 * slice);
             continue;
+        }
         attempt(&PlacementOptimiser::raise, slice);
         attempt(&PlacementOptimiser::tryAll, slice);
         attempt(&PlacementOptimiser::tryParts, slice);
     }
+}
+
+/// The best way is older than the statements that count this level: what these come to where everybody stands as there.
+void PlacementOptimiser::learnNewValues()
+{
+    std::vector<Literal> assumptions{gate_};
+    for (const PlacementModel::NeedPlacement& stand : best_->way) {
+        const std::vector<Literal> says = model_.saying(stand);
+        assumptions.insert(assumptions.end(), says.begin(), says.end());
+    }
+    model_.deriveValues(valuesOfBest_);
+    model_.solver.goOnFrom(valuesOfBest_);
+    if (model_.solve(assumptions, 4 * firstSlice(), Solver::Manner::Plain) == Solver::Answer::Yes)
+        valuesOfBest_ = model_.solver.values();
 }
 
 /// Bounds the level below what it has.

@@ -53,6 +53,7 @@ private:
     Solver::Answer findFirst(long effort);
     void keep();
     void optimise(Level& level, long effort);
+    void learnNewValues();
     bool take(Level& level);
     void tryEach(Level& level, long effort);
     long effortOfSame();
