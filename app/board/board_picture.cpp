@@ -130,7 +130,46 @@ BoardPlace BoardPicture::placeAt(const QPointF& point, const BoardPlace& as) con
 
 QRectF BoardPicture::rectOf(int item) const
 {
-    const QSizeF size = item == 0 ? QSizeF(kChip, kChip) : QSizeF(kBoxWide, kBoxHigh);
+    return boxes()[size_t(item)];
+}
+
+/// Boxes of parts that stand close together make room for each other, towards the middle; what is dragged does not.
+std::vector<QRectF> BoardPicture::boxes() const
+{
+    std::vector<QRectF> out;
+    for (int i = 0; i < int(items_.size()); ++i) {
+        const QRectF plain = plainRectOf(i);
+        const double step = plain.center().y() < height() / 2.0 ? kBoxHigh + 3 : -(kBoxHigh + 3);
+        const auto isFree = [&out](const QRectF& where) {
+            return std::none_of(out.begin(), out.end(), [&](const QRectF& other) { return other.intersects(where); });
+        };
+        QRectF box = plain;
+        if (i > 0 && i != pressed_ && placeOf(i)) {
+            for (int tries = 1; tries <= 6 && !isFree(box); ++tries)
+                box = plain.translated(0, tries * step);
+            if (!isFree(box))
+                box = plain;
+        }
+        out.push_back(box);
+    }
+    return out;
+}
+
+QString BoardPicture::labelOf(int item) const
+{
+    const BoardItem& known = items_[size_t(item)];
+    const QString title = QString::fromStdString(known.title);
+    return !placeOf(item)  ? title
+           : known.off > 0 ? QString("%1 \u00b7 %2 away").arg(title).arg(known.off)
+           : known.across > 0
+               ? QString("%1 \u00b7 %2 %3").arg(title).arg(known.across).arg(known.across == 1 ? "crosses" : "cross")
+               : title;
+}
+
+QRectF BoardPicture::plainRectOf(int item) const
+{
+    const double wide = QFontMetricsF(Theme::get().text(11)).horizontalAdvance(labelOf(item)) + 14;
+    const QSizeF size = item == 0 ? QSizeF(kChip, kChip) : QSizeF(std::clamp(wide, 44.0, double(kBoxWide)), kBoxHigh);
     if (const auto place = placeOf(item)) {
         QPointF middle = pointOf(*place);
         // A box stays in sight, also of what stands far outside, and off the shelf.
@@ -207,7 +246,8 @@ void BoardPicture::mousePressEvent(QMouseEvent* event)
         return;
     pressed_ = now;
     pressedAt_ = event->position();
-    grip_ = pressedAt_ - rectOf(now).center();
+    // Of what has made room for others the place counts, not the box.
+    grip_ = pressedAt_ - (items_[size_t(now)].place ? pointOf(*items_[size_t(now)].place) : rectOf(now).center());
 }
 
 void BoardPicture::mouseMoveEvent(QMouseEvent* event)
@@ -424,15 +464,10 @@ void BoardPicture::drawItem(QPainter& p, int item) const
     } else {
         p.drawRoundedRect(box, 3, 3);
     }
-    const QString title = QString::fromStdString(known.title);
     p.setFont(t.text(11, item == 0));
     p.setPen(place ? t.ink : t.muted);
     const QRectF words = box.adjusted(5, 0, -5, 0);
-    const QString text = !place             ? title
-                         : known.off > 0    ? QString("%1 \u00b7 %2 away").arg(title).arg(known.off)
-                         : known.across > 0 ? QString("%1 \u00b7 %2 across").arg(title).arg(known.across)
-                                            : title;
-    drawLine(p, words, Qt::AlignCenter, p.fontMetrics().elidedText(text, Qt::ElideMiddle, int(words.width())));
+    drawLine(p, words, Qt::AlignCenter, p.fontMetrics().elidedText(labelOf(item), Qt::ElideMiddle, int(words.width())));
 }
 
 } // namespace bindrel

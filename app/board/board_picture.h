@@ -55,6 +55,9 @@ private:
     View viewNow() const;
     std::optional<BoardPlace> placeOf(int item) const; ///< with what is being dragged
     BoardPlace placeAt(const QPointF& point, const BoardPlace& as) const;
+    QRectF plainRectOf(int item) const; ///< whoever else is there
+    std::vector<QRectF> boxes() const;
+    QString labelOf(int item) const;
     int itemAt(const QPointF& point) const;
     void refresh();
     void setPlace(int item, const std::optional<BoardPlace>& place);

@@ -48,6 +48,24 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
+    row->addWidget(makeFiles());
+    row->addWidget(verticalRule());
+    auto* main = new QVBoxLayout;
+    main->setContentsMargins(0, 8, 0, 8);
+    main->setSpacing(6);
+    main->addLayout(makeFields());
+    addTexts(*main);
+    main->addLayout(makeBuildRow());
+    row->addLayout(main, 1);
+    retheme();
+    follow();
+    takeFieldsAsTyped();
+    setFocusProxy(files_);
+}
+
+/// The files, the search over them, and what is done with all of them.
+QWidget* SourceStation::makeFiles()
+{
     const auto [left, leftColumn] = sidePanel("Files", 234);
     leftColumn->setContentsMargins(0, 10, 0, 8);
     files_ = new FileList;
@@ -62,6 +80,13 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     searchRow->addWidget(search_);
     leftColumn->addLayout(searchRow);
     leftColumn->addWidget(files_, 1);
+    searchByKeys();
+    leftColumn->addLayout(makeWriting());
+    return left;
+}
+
+void SourceStation::searchByKeys()
+{
     connect(search_, &QLineEdit::textChanged, this, &SourceStation::findText);
     connect(search_, &QLineEdit::returnPressed, this, [this] { found_->goToNext(); });
     auto* find = new QShortcut(QKeySequence::Find, this);
@@ -76,6 +101,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
         search_->clear();
         files_->setFocus();
     });
+}
+
+QLayout* SourceStation::makeWriting()
+{
     auto* under = new QVBoxLayout;
     under->setContentsMargins(12, 0, 12, 0);
     under->setSpacing(5);
@@ -101,13 +130,12 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
     pair->addWidget(layout);
     under->addLayout(pair);
-    leftColumn->addLayout(under);
-    row->addWidget(left);
-    row->addWidget(verticalRule());
+    return under;
+}
 
-    auto* main = new QVBoxLayout;
-    main->setContentsMargins(0, 8, 0, 8);
-    main->setSpacing(6);
+/// Folder and prefix, and whether the difference is shown.
+QLayout* SourceStation::makeFields()
+{
     auto* top = new QHBoxLayout;
     top->setContentsMargins(12, 0, 12, 0);
     top->addWidget(new QLabel("Folder"));
@@ -125,7 +153,19 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     difference_ = new QCheckBox("Difference");
     difference_->setToolTip("Show what writing would change, instead of the text");
     top->addWidget(difference_);
-    main->addLayout(top);
+    connect(choose, &QPushButton::clicked, this, [this] {
+        const QString picked = QFileDialog::getExistingDirectory(this, "Folder for the source", folder_->text());
+        if (!picked.isEmpty()) {
+            folder_->setText(picked);
+            takeFolder();
+        }
+    });
+    return top;
+}
+
+/// The text, and what takes its place or stands below it.
+void SourceStation::addTexts(QVBoxLayout& main)
+{
     text_ = new QsciScintilla;
     text_->setReadOnly(true);
     text_->setFrameShape(QFrame::NoFrame);
@@ -133,23 +173,27 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     text_->setUtf8(true);
     text_->setScrollWidth(1);
     text_->setScrollWidthTracking(true);
-    main->addWidget(text_, 1);
+    main.addWidget(text_, 1);
     conflict_ = new ConflictView;
     conflict_->hide();
     connect(conflict_, &ConflictView::chosen, this, &SourceStation::settle);
-    main->addWidget(conflict_, 1);
+    main.addWidget(conflict_, 1);
     found_ = new SearchPanel;
     connect(found_, &SearchPanel::placeChosen, this, &SourceStation::showLine);
-    main->addWidget(found_);
+    main.addWidget(found_);
     build_ = new BuildPanel;
     connect(build_, &BuildPanel::placeChosen, this, &SourceStation::showLine);
-    main->addWidget(build_);
+    main.addWidget(build_);
     trace_ = new QLabel;
     trace_->setContentsMargins(12, 0, 12, 0);
     trace_->setTextFormat(Qt::PlainText);
     trace_->setMinimumHeight(18);
     trace_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // a long reason must not widen the window
-    main->addWidget(trace_);
+    main.addWidget(trace_);
+}
+
+QLayout* SourceStation::makeBuildRow()
+{
     auto* bottom = new QHBoxLayout;
     bottom->setContentsMargins(12, 0, 12, 0);
     bottom->addWidget(new QLabel("Compile with"));
@@ -167,10 +211,12 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
                          SetText::What::Stack, *bottom);
     heap_ = memoryField("Heap", "Bytes between the data and the stack, for a C library. Empty: none.",
                         SetText::What::Heap, *bottom);
-    main->addLayout(bottom);
-    row->addLayout(main, 1);
-    retheme();
+    return bottom;
+}
 
+/// Keeps up with the document, the selection and the lists.
+void SourceStation::follow()
+{
     debounce_.setSingleShot(true);
     debounce_.setInterval(150);
     connect(&debounce_, &QTimer::timeout, this, &SourceStation::refreshBeside);
@@ -196,6 +242,15 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
         takenOver_ = folder_->text();
         refreshPreview();
     });
+    connect(text_, &QsciScintilla::cursorPositionChanged, this, [this](int line, int) {
+        if (!filling_)
+            showTrace(line);
+    });
+}
+
+/// What is typed into a field and not entered is settled when one goes elsewhere.
+void SourceStation::takeFieldsAsTyped()
+{
     PendingText& pending = view_.pending();
     connect(folder_, &QLineEdit::textEdited, this, [this, &pending] {
         pending.typed(folder_, [this] {
@@ -216,18 +271,6 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
         });
     });
     connect(prefix_, &QLineEdit::editingFinished, this, [this, &pending] { pending.settle(prefix_); });
-    connect(choose, &QPushButton::clicked, this, [this] {
-        const QString picked = QFileDialog::getExistingDirectory(this, "Folder for the source", folder_->text());
-        if (!picked.isEmpty()) {
-            folder_->setText(picked);
-            takeFolder();
-        }
-    });
-    connect(text_, &QsciScintilla::cursorPositionChanged, this, [this](int line, int) {
-        if (!filling_)
-            showTrace(line);
-    });
-    setFocusProxy(files_);
 }
 
 void SourceStation::takeFolder()

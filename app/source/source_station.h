@@ -14,8 +14,10 @@
 class QCheckBox;
 class QLabel;
 class QHBoxLayout;
+class QLayout;
 class QLineEdit;
 class QPushButton;
+class QVBoxLayout;
 class QsciScintilla;
 
 namespace bindrel {
@@ -67,6 +69,14 @@ protected:
     void showEvent(QShowEvent*) override;
 
 private:
+    QWidget* makeFiles();
+    void searchByKeys();
+    QLayout* makeWriting();
+    QLayout* makeFields();
+    void addTexts(QVBoxLayout& main);
+    QLayout* makeBuildRow();
+    void follow();
+    void takeFieldsAsTyped();
     void refresh();
     /// What a write would do to a folder, and why it cannot be done.
     struct Look {

@@ -10,7 +10,10 @@
 #include <QDialogButtonBox>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 namespace bindrel {
 
@@ -24,16 +27,30 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     title->setTextFormat(Qt::PlainText);
     title->setFont(Theme::get().text(14, true));
     column->addWidget(title);
+    auto* changes = new QWidget;
+    auto* lines = new QVBoxLayout(changes);
+    lines->setContentsMargins(0, 0, 0, 0);
     Plan step = document.snapshot().plan;
     for (const Change& change : edit.changes) {
         auto* line = new QLabel(typeset(describe(step, change)));
         line->setTextFormat(Qt::PlainText);
         line->setWordWrap(true);
         line->setFont(Theme::get().mono(11));
-        column->addWidget(line);
+        lines->addWidget(line);
         if (const Expected<Plan> next = applied(step, {"", {change}}))
             step = *next;
     }
+    lines->addStretch();
+    // Of many changes some are scrolled to, so that what they come to stays in sight.
+    auto* list = new QScrollArea;
+    list->setWidget(changes);
+    list->setWidgetResizable(true);
+    list->setFrameShape(QFrame::NoFrame);
+    list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list->setMinimumHeight(std::min(130, int(edit.changes.size()) * 26));
+    list->setMaximumHeight(std::max(26, std::min(200, changes->sizeHint().height() + 40)));
+    list->setAccessibleName("What would change");
+    column->addWidget(list);
     layout_ = new QLabel;
     layout_->setTextFormat(Qt::PlainText);
     layout_->setWordWrap(true);
@@ -66,6 +83,8 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     showSource_->setCheckable(true);
     showSource_->setEnabled(false);
     connect(showSource_, &QPushButton::toggled, this, [this](bool on) {
+        // One or the other, so that the dialog stays on a small screen.
+        pair_->setVisible(!on && movesAny_);
         source_->setVisible(on);
         adjustSize();
     });
@@ -96,15 +115,18 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
 void ChangeDialog::tell(const Outlook& outlook)
 {
     QStringList lines;
-    for (const std::string& line : outlook.layout ? inWords(*outlook.layout) : std::vector<std::string>()) {
+    // What it costs stands below the pictures.
+    for (const std::string& line : outlook.layout ? movesInWords(*outlook.layout) : std::vector<std::string>()) {
         const QString text = typeset(line);
         lines << text.left(1).toUpper() + text.mid(1);
     }
     layout_->setText(lines.join("\n"));
     layout_->setVisible(!lines.isEmpty());
-    pair_->setVisible(outlook.layout.has_value());
+    movesAny_ = outlook.layout.has_value();
+    pair_->setVisible(movesAny_ && !showSource_->isChecked());
     if (outlook.layout) {
         pair_->setLayouts(outlook.before, outlook.after, *outlook.layout);
+        setMinimumWidth(780);
         adjustSize();
     }
     source_->setText(outlook.source.empty() ? QString("The C stays as it is.\n")

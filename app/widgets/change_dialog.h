@@ -40,6 +40,7 @@ private:
 
     QLabel* layout_ = nullptr;
     LayoutPair* pair_ = nullptr;
+    bool movesAny_ = false;
     QPushButton* showSource_ = nullptr;
     QsciScintilla* source_ = nullptr; ///< shown on demand
     QLabel* verdict_ = nullptr;

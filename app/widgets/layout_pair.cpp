@@ -18,9 +18,9 @@ namespace bindrel {
 
 namespace {
 
-constexpr int kTitle = 22, kFigure = 17, kLeg = 7, kLabel = 118, kUpright = 74, kLabelPitch = 11;
+constexpr int kTitle = 22, kFigure = 17, kLeg = 7, kLabel = 150, kUpright = 84, kLabelPitch = 11;
 
-/// Signals that break a wish: need and signal.
+/// Signals that break a stated wish: need and signal.
 std::set<std::pair<NeedIndex, std::string>> unwished(const Snapshot& s)
 {
     std::set<std::pair<NeedIndex, std::string>> out;
@@ -28,7 +28,8 @@ std::set<std::pair<NeedIndex, std::string>> unwished(const Snapshot& s)
         return out;
     const PadPlaces places(*s.device);
     for (const ResolvedWish& wish : resolveWishes(*s.device, *s.board, s.plan).wishes)
-        for (const WishedSignal& by : judgeWish(*s.device, places, s.plan, s.bindings, wish).by)
+        for (const WishedSignal& by :
+             wish.stands ? std::vector<WishedSignal>() : judgeWish(*s.device, places, s.plan, s.bindings, wish).by)
             out.emplace(by.need, by.signal);
     return out;
 }
@@ -110,19 +111,20 @@ struct LayoutPair::Body {
     std::array<std::pair<int, int>, 4> spans; ///< by side: its first and its last place
 };
 
-LayoutPair::Body LayoutPair::bodyIn(const QRect& room, const Picture& picture) const
+LayoutPair::Body LayoutPair::bodyIn(const QRect& room) const
 {
     const Package& package = before_->device->package;
     Body out{{}, sidesOf(package), {}};
-    // Labels of the left and right side stand beside the body, those of top and bottom upright above and below it.
-    const auto isLabelled = [&](int side) {
-        return std::ranges::any_of(picture.marks, [&](const Mark& mark) {
-            return (mark.moves || mark.unwished) && out.sides[std::size_t(mark.pin)] % 2 == side;
-        });
-    };
-    const int across = isLabelled(0) ? kLabel : 16, along = isLabelled(1) ? kUpright + 10 : 16;
-    const int size = std::max(60, std::min(room.width() - 2 * across, room.height() - 2 * along));
-    out.rect = QRectF(room.center().x() - size / 2.0, room.center().y() - size / 2.0, size, size);
+    // Labels of the left and right side stand beside the body, those of top and bottom upright above and below it. Both
+    // pictures leave room for the labels of either, so that the chip is the same on both.
+    std::array<int, 4> beside{16, 16, 16, 16};
+    for (const Picture* picture : {&left_, &right_})
+        for (const Mark& mark : picture->marks)
+            if (const int side = out.sides[std::size_t(mark.pin)]; mark.moves || mark.unwished)
+                beside[std::size_t(side)] = side % 2 == 0 ? kLabel : kUpright + kLeg + 12;
+    const QRect free = room.adjusted(beside[0], beside[3], -beside[2], -beside[1]);
+    const int size = std::max(60, std::min(free.width(), free.height()));
+    out.rect = QRectF(free.center().x() - size / 2.0, free.center().y() - size / 2.0, size, size);
     out.spans.fill({INT_MAX, INT_MIN});
     for (const PinIndex i : package.pins.indices()) {
         const int side = out.sides[std::size_t(i)], place = alongSide(package, i, side);
@@ -149,7 +151,7 @@ void LayoutPair::paintPicture(QPainter& p, const QRect& rect, const QString& tit
                  Qt::AlignLeft | Qt::AlignVCenter, picture.figures[i]);
     }
 
-    const Body body = bodyIn(room, picture);
+    const Body body = bodyIn(room);
     p.setPen(QPen(t.muted, 1));
     p.setBrush(t.raised);
     p.drawRoundedRect(body.rect, 4, 4);
@@ -200,7 +202,7 @@ void LayoutPair::paintMark(QPainter& p, const Body& body, const Mark& mark, std:
     const int length = side % 2 == 0 ? kLabel - 18 : kUpright;
     const bool ends = side == 0 || side == 1; // at the body, having begun outside
     drawLine(p, QRect(ends ? -length : 0, -7, length, 14), (ends ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
-             mark.label);
+             p.fontMetrics().elidedText(mark.label, Qt::ElideRight, length));
     p.restore();
 }
 

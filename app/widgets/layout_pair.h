@@ -18,8 +18,8 @@ public:
     explicit LayoutPair(QWidget* parent = nullptr);
     /// REQUIRES: both have the same chip.
     void setLayouts(std::shared_ptr<const Snapshot> before, std::shared_ptr<const Snapshot> after, LayoutChange change);
-    QSize sizeHint() const override { return {760, 340}; }
-    QSize minimumSizeHint() const override { return {560, 280}; }
+    QSize sizeHint() const override { return {780, 420}; }
+    QSize minimumSizeHint() const override { return {720, 360}; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -37,7 +37,7 @@ private:
         QStringList figures;
     };
     struct Body;
-    Body bodyIn(const QRect& room, const Picture& picture) const;
+    Body bodyIn(const QRect& room) const;
     Picture pictureOf(const Snapshot& shown, const Snapshot& other, bool after) const;
     void paintPicture(QPainter& p, const QRect& rect, const QString& title, const Picture& picture) const;
     void paintMark(QPainter& p, const Body& body, const Mark& mark, std::vector<double>& labelled) const;

@@ -52,13 +52,19 @@ std::optional<LayoutChange> layoutChange(const Device& device, const Board& boar
     return out;
 }
 
-std::vector<std::string> inWords(const LayoutChange& change)
+std::vector<std::string> movesInWords(const LayoutChange& change)
 {
     std::vector<std::string> out;
     if (change.moves.moved > 0)
         out.push_back(movesInWords(change.moves));
     if (change.rewired)
         out.push_back("terminals are swapped");
+    return out;
+}
+
+std::vector<std::string> inWords(const LayoutChange& change)
+{
+    std::vector<std::string> out = movesInWords(change);
     for (const LayoutChange::Level& level : change.levels) {
         if (level.before != level.after)
             out.push_back(fmt::format("{}: {} \u2192 {}", level.what, level.before, level.after));

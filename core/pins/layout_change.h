@@ -26,7 +26,10 @@ struct LayoutChange {
 /// Nothing when every need stays where it is. `boardBefore`, `boardAfter`: with what each plan says of the board.
 std::optional<LayoutChange> layoutChange(const Device& device, const Board& boardBefore, const Plan& before,
                                          const Board& boardAfter, const Plan& after);
-/// A line each: "2 needs move, 3 signals change pads", "wishes not kept: 1 → 0", "crossings: 2, as before".
+/// What is elsewhere: "2 needs move, 3 signals change pads", "terminals are swapped".
+std::vector<std::string> movesInWords(const LayoutChange& change);
+/// With what that does to each level, a line each: "2 needs move, 3 signals change pads", "wishes not kept: 1 → 0",
+/// "crossings: 2, as before".
 std::vector<std::string> inWords(const LayoutChange& change);
 
 } // namespace bindrel
