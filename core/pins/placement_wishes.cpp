@@ -293,16 +293,24 @@ void PlacementModel::addSequence(const WishSeats& all, std::vector<Solver::Term>
 {
     const PadPlaces& places = space_.wishes->places();
     const Literal falls = all.wish.stands ? Literal() : solver.fresh();
+    std::map<std::tuple<int, int, bool>, SeatChain> chains; // many pairs share one
+    const auto chainFor = [&](int group, int side, bool boundOnly) -> const SeatChain& {
+        const auto [known, fresh] = chains.try_emplace({group, side, boundOnly});
+        if (fresh)
+            known->second = chainOf(all, group, side, boundOnly);
+        return known->second;
+    };
+    static const SeatChain none;
     for (const auto& [earlier, later] : all.wish.pairs) {
         std::map<const WishSeats::Signal*, Literal> broken;
         for (int side = 0; side < 4; ++side) {
             if (all.wish.stands && ((all.wish.sides >> side) & 1u) == 0)
                 continue;
-            const SeatChain any = chainOf(all, earlier, side, false);
+            const SeatChain& any = chainFor(earlier, side, false);
             if (any.from.empty())
                 continue;
             // Two that no rule binds are no matter of this search.
-            const SeatChain bound = soft ? SeatChain() : chainOf(all, earlier, side, true);
+            const SeatChain& bound = soft ? none : chainFor(earlier, side, true);
             for (const WishSeats::Signal& signal : all.signals) {
                 if (signal.group != later)
                     continue;

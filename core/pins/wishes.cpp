@@ -335,35 +335,51 @@ std::vector<BrokenAt> outOfOrder(const PadPlaces& places, const std::vector<PadI
     return rising.size() <= falling.size() ? rising : falling;
 }
 
-/// Whether two signals of groups that follow each other are to be compared: they lie on one side, which matters.
-bool besideEachOther(const PadPlaces& places, const ResolvedWish& wish, PadIndex a, PadIndex b)
+/// The first and the last signal of a group on a side; -1: it has none there.
+struct Extent {
+    int first = -1, last = -1; ///< into the signals of the wish
+};
+
+/// By group and side.
+std::map<std::pair<int, int>, Extent> extents(const PadPlaces& places, const ResolvedWish& wish,
+                                              const std::vector<PadIndex>& pads, const std::vector<int>& there)
 {
-    return places.side(a) == places.side(b) && (!wish.stands || ((wish.sides >> places.side(a)) & 1u) != 0);
+    std::map<std::pair<int, int>, Extent> out;
+    const auto at = [&](int signal) { return places.around(pads[std::size_t(signal)]); };
+    for (const int i : there) {
+        Extent& extent = out[{wish.signals[std::size_t(i)].group, places.side(pads[std::size_t(i)])}];
+        if (extent.first < 0 || at(i) < at(extent.first))
+            extent.first = i;
+        if (extent.last < 0 || at(i) > at(extent.last))
+            extent.last = i;
+    }
+    return out;
 }
 
 std::vector<BrokenAt> outOfSequence(const PadPlaces& places, const ResolvedWish& wish,
                                     const std::vector<PadIndex>& pads, const std::vector<int>& there)
 {
+    const std::map<std::pair<int, int>, Extent> known = extents(places, wish, pads, there);
+    std::map<int, std::vector<int>> ofGroup;
+    for (const int i : there)
+        ofGroup[wish.signals[std::size_t(i)].group].push_back(i);
     std::vector<BrokenAt> rising, falling;
-    for (const auto& [earlier, later] : wish.pairs)
-        for (const int b : there) {
-            if (wish.signals[std::size_t(b)].group != later)
+    const auto at = [&](int signal) { return places.around(pads[std::size_t(signal)]); };
+    for (const auto& [earlier, later] : wish.pairs) {
+        const auto signals = ofGroup.find(later);
+        if (signals == ofGroup.end())
+            continue;
+        for (const int b : signals->second) {
+            const int side = places.side(pads[std::size_t(b)]);
+            const auto extent = known.find({earlier, side});
+            if (extent == known.end() || (wish.stands && ((wish.sides >> side) & 1u) == 0))
                 continue;
-            int behind = -1, before = -1; // one of the earlier group that lies behind this one, before it
-            for (const int a : there) {
-                const PadIndex one = pads[std::size_t(a)], other = pads[std::size_t(b)];
-                if (wish.signals[std::size_t(a)].group != earlier || !besideEachOther(places, wish, one, other))
-                    continue;
-                if (places.around(one) > places.around(other))
-                    behind = a;
-                if (places.around(one) < places.around(other))
-                    before = a;
-            }
-            if (behind >= 0)
-                rising.push_back({b, behind});
-            if (before >= 0)
-                falling.push_back({b, before});
+            if (at(extent->second.last) > at(b))
+                rising.push_back({b, extent->second.last});
+            if (at(extent->second.first) < at(b))
+                falling.push_back({b, extent->second.first});
         }
+    }
     return wish.stands || rising.size() <= falling.size() ? rising : falling;
 }
 

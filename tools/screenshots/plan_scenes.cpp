@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "tools/screenshots/scene.h"
 
+#include "app/board/board_station.h"
 #include "app/frame/disk_dialog.h"
 #include "app/frame/move_dialog.h"
 #include "app/source/file_list.h"
@@ -50,7 +51,13 @@ std::vector<Scene> planScenes()
              w.showStation(Station::Tuning);
              select(w, Place::Kind::Stored, "BOOT.LEVEL");
          }},
-        {"board", shows("sluice-node-c-done", Station::Board, {Place::Kind::Clock, "HFX", {}})},
+        {"board",
+         [](MainWindow& w) {
+             open(w, "sluice-node-c-done");
+             w.showStation(Station::Board);
+             w.board()->showLower(BoardStation::Lower::Outline);
+             select(w, Place::Kind::Need, "beacon");
+         }},
         {"plan-page", shows("rain-post-b-done", Station::Wiring)},
         {"source",
          [](MainWindow& w) {
