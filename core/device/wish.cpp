@@ -21,8 +21,8 @@ constexpr int kMostPlaces = 64;
 
 constexpr std::string_view kInOrder = " in order", kOneSide = " on one side", kOneUnit = " on one unit",
                            kNeighbours = " on neighbouring pins", kSequence = " one after another",
-                           kSwap = " may be swapped", kNextTo = " next to ", kPort = " on port ",
-                           kAwayFrom = " away from ", kNot = " not", kKeep = "keep ", kFree = " free";
+                           kSwap = " may be swapped", kNextTo = " next to ", kPort = " on port ", kRegion = " on pins ",
+                           kTo = " to ", kAwayFrom = " away from ", kNot = " not", kKeep = "keep ", kFree = " free";
 
 bool isName(std::string_view text)
 {
@@ -187,6 +187,7 @@ const std::vector<std::string>& wishExamples()
                                               "uplink on the left side",
                                               "pump not on the left side",
                                               "uplink on port PB",
+                                              "uplink on pins 10 to 20",
                                               "pump in order",
                                               "shunt-a, shunt-b on one side",
                                               "shunt-a, shunt-b on one unit",
@@ -234,6 +235,16 @@ Expected<Wish> parseWish(std::string_view sentence)
                 return unclear(sentence);
             return withSubjects(wish, text.substr(0, at), 1);
         }
+    if (const std::size_t at = text.find(kRegion), to = text.find(kTo, at == std::string_view::npos ? 0 : at);
+        at != std::string_view::npos && to != std::string_view::npos) {
+        Wish wish;
+        wish.kind = Kind::Region;
+        wish.where = trimmed(text.substr(at + kRegion.size(), to - at - kRegion.size()));
+        wish.until = trimmed(text.substr(to + kTo.size()));
+        if (!isName(wish.where) || !isName(wish.until))
+            return unclear(sentence);
+        return withSubjects(wish, text.substr(0, at), 1);
+    }
     if (const std::size_t at = text.rfind(" on "); at != std::string_view::npos)
         if (const int side = sideIn(text.substr(at + 4)); side >= 0) {
             Wish wish;
@@ -273,6 +284,8 @@ std::string wishText(const Wish& wish)
         return who + std::string(kNeighbours);
     case Kind::Sequence:
         return who + std::string(kSequence);
+    case Kind::Region:
+        return who + std::string(kRegion) + wish.where + std::string(kTo) + wish.until;
     case Kind::Swap:
         break;
     }

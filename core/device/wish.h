@@ -27,6 +27,7 @@ struct Wish {
         Neighbours, ///< "link.dp, link.dm on neighbouring pins": each beside the one before
         Sequence,   ///< "part lamp, part radio one after another": on no side does a later one begin before an earlier
                     ///< one ends, whichever way round
+        Region,     ///< "uplink on pins 10 to 20": on these pins or between them; of balls in the rectangle
         Swap,       ///< "part tap.a, part tap.b may be swapped": a search may lead signals to the one or the other
     } kind = Kind::KeepFree;
 
@@ -40,7 +41,8 @@ struct Wish {
     std::vector<Subject> subjects; ///< none for KeepFree
     std::vector<Subject> from;     ///< of Away: those that the subjects stay away from
     std::vector<std::string> pads; ///< of KeepFree
-    std::string where;             ///< of Port its name, of NextTo the pin's
+    std::string where;             ///< of Port its name, of NextTo the pin's, of Region the first pin's number
+    std::string until;             ///< of Region the last pin's number
     int side = 0;                  ///< of Side and NotSide: 0 left, 1 bottom, 2 right, 3 top, as in core/pins/sides.h
     int places = 0;                ///< of Away: pins between two, 1 to 64
 

@@ -125,6 +125,7 @@ void PlacementModel::addWish(const ResolvedWish& wish, std::vector<Solver::Term>
     case Kind::NotSide:
     case Kind::Port:
     case Kind::NextTo:
+    case Kind::Region:
     case Kind::Swap:
         break;
     }

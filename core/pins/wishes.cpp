@@ -42,6 +42,13 @@ public:
         if (wish.kind == Kind::NextTo &&
             std::none_of(pins.begin(), pins.end(), [&](const PackagePin& pin) { return pin.name == wish.where; }))
             return fmt::format("{} has no pin {}", device_.package.name, wish.where);
+        for (const auto& [number, at] : {std::pair(&wish.where, &out.first), {&wish.until, &out.last}})
+            if (wish.kind == Kind::Region) {
+                const auto pin = std::ranges::find(pins, *number, &PackagePin::number);
+                if (pin == pins.end())
+                    return fmt::format("{} has no pin {}", device_.package.name, *number);
+                *at = PinIndex(int(pin - pins.begin()));
+            }
         if (wish.kind == Kind::Port && std::none_of(device_.pads.begin(), device_.pads.end(),
                                                     [&](const Pad& pad) { return pad.name.starts_with(wish.where); }))
             return fmt::format("no pad of {} has a name that begins with {}", device_.name, wish.where);
@@ -183,6 +190,20 @@ int PadPlaces::turn(PadIndex a, PadIndex b) const
     return from < to ? 1 : from > to ? -1 : 0;
 }
 
+bool PadPlaces::within(PadIndex pad, PinIndex from, PinIndex to) const
+{
+    if (!placed(pad))
+        return false;
+    const auto ball = [this](PinIndex pin) { return ballAt(device_.package.pins[pin].number); };
+    const PinIndex at(position_[std::size_t(pad)]);
+    if (const auto one = ball(from), other = ball(to), here = ball(at);
+        device_.package.kind == Package::Kind::BallGrid && one && other && here) {
+        const auto between = [](int value, int a, int b) { return std::min(a, b) <= value && value <= std::max(a, b); };
+        return between(here->first, one->first, other->first) && between(here->second, one->second, other->second);
+    }
+    return from <= to ? from <= at && at <= to : at >= from || at <= to;
+}
+
 bool PadPlaces::besidePin(PadIndex pad, std::string_view name) const
 {
     if (!placed(pad))
@@ -197,7 +218,7 @@ bool PadPlaces::besidePin(PadIndex pad, std::string_view name) const
 bool ResolvedWish::isSingle() const
 {
     return wish.kind == Kind::KeepFree || wish.kind == Kind::Side || wish.kind == Kind::NotSide ||
-           wish.kind == Kind::Port || wish.kind == Kind::NextTo;
+           wish.kind == Kind::Port || wish.kind == Kind::NextTo || wish.kind == Kind::Region;
 }
 
 bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadIndex pad) const
@@ -215,6 +236,8 @@ bool ResolvedWish::breaks(const Device& device, const PadPlaces& places, PadInde
         return !device.pads[pad].name.starts_with(wish.where);
     case Kind::NextTo:
         return !places.besidePin(pad, wish.where);
+    case Kind::Region:
+        return !places.within(pad, first, last);
     case Kind::Order:
     case Kind::OneSide:
     case Kind::OneUnit:
@@ -452,6 +475,7 @@ std::vector<BrokenAt> brokenAt(const PadPlaces& places, const ResolvedWish& wish
     case Kind::NotSide:
     case Kind::Port:
     case Kind::NextTo:
+    case Kind::Region:
     case Kind::Swap:
         break;
     }

@@ -27,6 +27,9 @@ public:
     /// Whether b comes after a along the edge: 1; before: -1; they cannot be compared: 0. Around a package with pins on
     /// its edge it is the pin's number that counts; of balls only those of one side can be compared.
     int turn(PadIndex a, PadIndex b) const;
+    /// Whether a pad is on one of two pins or between them, counting on past the last pin where the first comes later;
+    /// of balls in the rectangle that both are corners of.
+    bool within(PadIndex pad, PinIndex from, PinIndex to) const;
     /// Whether a pin of this name is beside the pad.
     bool besidePin(PadIndex pad, std::string_view name) const;
     bool placed(PadIndex pad) const { return position_[std::size_t(pad)] >= 0; }
@@ -49,6 +52,7 @@ struct ResolvedWish {
     std::vector<std::pair<int, int>> pairs;
     std::vector<WishedSignal> signals; ///< in the order of the sentence
     std::vector<PadIndex> pads;        ///< of KeepFree
+    PinIndex first, last;              ///< of Region
 
     /// Whether one pad alone breaks it for a signal, wherever the others lie.
     bool breaks(const Device& device, const PadPlaces& places, PadIndex pad) const;

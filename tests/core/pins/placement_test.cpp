@@ -43,8 +43,8 @@ class PlacementTest : public QObject {
 
     static Wish::Kind oneOf(std::mt19937& random)
     {
-        const auto drawn = Wish::Kind(random() % 11);
-        return drawn == Wish::Kind(10) ? Wish::Kind::Sequence : drawn;
+        const auto drawn = Wish::Kind(random() % 12);
+        return drawn == Wish::Kind(10) ? Wish::Kind::Sequence : drawn == Wish::Kind(11) ? Wish::Kind::Region : drawn;
     }
 
     /// Now and then some terminals of the part in a row may be swapped.
@@ -86,6 +86,14 @@ class PlacementTest : public QObject {
                 wish.side = asked.side = int(random() % 4);
             if (asked.kind == Wish::Kind::Port)
                 wish.where = "P" + std::to_string(random() % 5);
+            // Pins count from one, pads from nought; where the first comes later it goes on at the other end.
+            int from = 0, to = 0;
+            if (asked.kind == Wish::Kind::Region) {
+                from = int(random() % 5);
+                to = int(random() % 5);
+                wish.where = std::to_string(from + 1);
+                wish.until = std::to_string(to + 1);
+            }
             if (asked.kind == Wish::Kind::NextTo)
                 wish.where = "P" + std::to_string(random() % 5);
             if (asked.kind == Wish::Kind::KeepFree) {
@@ -96,6 +104,11 @@ class PlacementTest : public QObject {
             // Every pad on which a wish of one signal holds.
             for (const PadIndex p : c.device->pads.indices()) {
                 const std::string& name = c.device->pads[p].name;
+                if (asked.kind == Wish::Kind::Region) {
+                    if (from <= to ? from <= int(p) && int(p) <= to : int(p) >= from || int(p) <= to)
+                        asked.pads.insert(name);
+                    continue;
+                }
                 const int other = std::stoi(wish.where.empty() ? "0" : wish.where.substr(1));
                 if (asked.kind == Wish::Kind::Port && name == wish.where)
                     asked.pads.insert(name);
@@ -138,7 +151,7 @@ class PlacementTest : public QObject {
         int broken = 0;
         const auto side = [&c](int pad) { return sideOf(c.device->package, size_t(pad)); };
         if (w.kind == Kind::KeepFree || w.kind == Kind::Side || w.kind == Kind::NotSide || w.kind == Kind::Port ||
-            w.kind == Kind::NextTo) {
+            w.kind == Kind::NextTo || w.kind == Kind::Region) {
             auto who = w.who;
             if (w.kind == Kind::KeepFree)
                 for (const NeedIndex n : plan.needs.indices())

@@ -40,7 +40,7 @@ class WishesTest : public QObject {
             return out;
         };
         Wish wish;
-        wish.kind = Wish::Kind(random() % 12);
+        wish.kind = Wish::Kind(random() % 13);
         if (wish.kind == Wish::Kind::KeepFree)
             wish.pads = {"PA3", "P0_1"};
         else
@@ -52,8 +52,10 @@ class WishesTest : public QObject {
             wish.from = subjects();
             wish.places = 1 + int(random() % 64);
         }
-        if (wish.kind == Wish::Kind::Port || wish.kind == Wish::Kind::NextTo)
+        if (wish.kind == Wish::Kind::Port || wish.kind == Wish::Kind::NextTo || wish.kind == Wish::Kind::Region)
             wish.where = name();
+        if (wish.kind == Wish::Kind::Region)
+            wish.until = name();
         if (wish.kind == Wish::Kind::Side || wish.kind == Wish::Kind::NotSide)
             wish.side = int(random() % 4);
         return wish;
@@ -115,6 +117,10 @@ private Q_SLOTS:
                                  "keep PA 3 free",
                                  "a one after another",
                                  "a.x, a.y may be swapped",
+                                 "a on pins 1",
+                                 "a on pins 1 to",
+                                 "a on pins to 2",
+                                 "on pins 1 to 2",
                                  "part a may be swapped",
                                  "part a.x may be swapped",
                                  "part a.x, part b.x may be swapped",
