@@ -59,7 +59,11 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
                 continue;
             }
             level.sum = &model_.sumOf(level.which);
-            optimise(level, long(double(end - model_.solver.spent()) * shareOf(level.which)));
+            // What is wished may cost a third more time, not more; of large models each step takes longer, too.
+            const double share = level.which == PlacementLevel::Wishes
+                                     ? std::min(shareOf(level.which), 2000.0 / model_.solver.variables())
+                                     : shareOf(level.which);
+            optimise(level, long(double(end - model_.solver.spent()) * share));
             // What lies below a level that may be better yet is the least for this choice only.
             if (known)
                 best.proof.least[l] = int(level.settled ? best.cost.at(level.which)
