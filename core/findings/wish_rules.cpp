@@ -30,7 +30,7 @@ void notKept(const Facts& f, std::vector<Finding>& out)
         std::vector<std::string> words(state.words.begin(),
                                        state.words.begin() + std::ptrdiff_t(std::min(kShown, state.words.size())));
         if (state.words.size() > kShown)
-            words.push_back(counted(long(state.words.size() - kShown), "more"));
+            words.push_back(fmt::format("{} more", state.words.size() - kShown));
         const WishedSignal& by = state.by.front();
         const std::string& need = f.plan.needs[by.need].id;
         out.push_back(

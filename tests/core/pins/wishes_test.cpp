@@ -199,6 +199,12 @@ private Q_SLOTS:
         QVERIFY(told.size() >= 2);
         QVERIFY2(told[0].starts_with("1 need moves, ") && told[1] == "wishes not kept: 1 \u2192 0",
                  joined(told, "; ").c_str());
+        // Of many signals some are named, and the others counted.
+        const auto many = run(with(work, SetWish{"part uplink-modem on the left side", WishStrength::Wish}));
+        const std::vector<Finding> listed = found(*many, "BRD-02");
+        QCOMPARE(int(listed.size()), 1);
+        QVERIFY2(listed[0].text.find("; 3 more. Move it, or drop the wish.") != std::string::npos,
+                 listed[0].text.c_str());
         // A rule that is broken is an error.
         const auto strict = run(with(work, SetWish{"keep " + pad + " free", WishStrength::Rule}));
         QVERIFY(found(*strict, "BRD-02")[0].severity == Finding::Severity::Error);
