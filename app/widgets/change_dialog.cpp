@@ -96,7 +96,7 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addSpacing(8);
     column->addWidget(buttons);
-    // Last: what is done at once is told within this call, and fills what stands above.
+    // Last, because a quick answer is delivered inside this call and fills the widgets above.
     if (const auto after = document.preview(edit))
         background_.run<Outlook>(
             "Rehearsing",
