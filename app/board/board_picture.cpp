@@ -410,10 +410,10 @@ void BoardPicture::drawBoard(QPainter& p) const
                    .arg(now->wired)
                    .arg(QString::fromStdString(now->title));
     else if (crosses)
-        text = QString("%1 of the %2 signals of %3 cross those of another part, as the two stand.")
+        text = QString("Tracks of %1 would cross those of another part (%2 of %3). Move one of them, or bind it again.")
+                   .arg(QString::fromStdString(now->title))
                    .arg(now->across)
-                   .arg(now->wired)
-                   .arg(QString::fromStdString(now->title));
+                   .arg(now->wired);
     else if (!items_[0].place)
         text = "Drag the chip onto the board, then what it is wired to. R turns it.";
     else if (unplaced > 0)

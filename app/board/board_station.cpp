@@ -8,6 +8,7 @@
 #include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/interchange/board_text.h"
+#include "core/plan/board_entry.h"
 
 #include <QFileDialog>
 #include <QFileInfo>
@@ -335,7 +336,8 @@ void BoardStation::askForPart()
         return;
     bool entered = false;
     const QString line = QInputDialog::getText(
-        this, "New part", "Title and terminals, as in: Pressure sensor: sda, scl", QLineEdit::Normal, {}, &entered);
+        this, "New part", "Title and terminals, as in: Pressure sensor: sda, scl; or Connector: 1, 2, 3 in a row",
+        QLineEdit::Normal, {}, &entered);
     if (!entered)
         return;
     const Expected<Edit> edit = newPartEdit(document_.snapshot(), line.toStdString());
@@ -458,10 +460,11 @@ void BoardStation::editTerminals()
     if (!part)
         return;
     bool entered = false;
-    const QString list = QInputDialog::getText(
-        this, "Terminals",
-        "Terminals of " + QString::fromStdString(part->title) + ", in their order:", QLineEdit::Normal,
-        QString::fromStdString(joined(part->terminals, ", ")), &entered);
+    const QString list =
+        QInputDialog::getText(this, "Terminals",
+                              "Terminals of " + QString::fromStdString(part->title) +
+                                  ", in their order; end with \"in a row\" for a connector:",
+                              QLineEdit::Normal, QString::fromStdString(terminalList(*part)), &entered);
     if (!entered)
         return;
     const Expected<Edit> edit = partTerminalsEdit(document_.snapshot(), id, list.toStdString());

@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 namespace bindrel {
@@ -282,22 +283,21 @@ std::vector<BoardItem> boardItems(const Snapshot& s)
 {
     std::vector<BoardItem> out{{{}, s.device->name, s.board->chipPlace}};
     const PadPlaces places(*s.device);
-    const std::vector<ResolvedWish> wishes = resolveWishes(*s.device, *s.board, s.plan).wishes;
+    using Signals = std::set<std::pair<NeedIndex, std::string>>;
+    std::map<std::string, Signals> away, across; // by part
+    for (const ResolvedWish& wish : resolveWishes(*s.device, *s.board, s.plan).wishes)
+        if (wish.stands)
+            for (const WishedSignal& by : judgeWish(*s.device, places, s.plan, s.bindings, wish).by)
+                (wish.wish.kind == Wish::Kind::Side ? away : across)[s.plan.needs[by.need].part].emplace(by.need,
+                                                                                                         by.signal);
     for (const Part& part : s.board->parts) {
         BoardItem item{part.id, part.title, {}};
         if (const auto known = s.board->places.find(part.id); known != s.board->places.end())
             item.place = known->second;
         for (const Need& need : s.plan.needs)
             item.wired += need.part == part.id ? int(need.binding.pads.size()) : 0;
-        for (const ResolvedWish& wish : wishes) {
-            if (!wish.stands)
-                continue;
-            std::set<std::pair<NeedIndex, std::string>> mine;
-            for (const WishedSignal& by : judgeWish(*s.device, places, s.plan, s.bindings, wish).by)
-                if (s.plan.needs[by.need].part == part.id)
-                    mine.emplace(by.need, by.signal);
-            (wish.wish.kind == Wish::Kind::Side ? item.off : item.across) += int(mine.size());
-        }
+        item.off = int(away[part.id].size());
+        item.across = int(across[part.id].size());
         out.push_back(std::move(item));
     }
     return out;

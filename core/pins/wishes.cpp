@@ -77,8 +77,9 @@ private:
             return fmt::format("the board does not say which terminals {} has", wish.subjects.front().id);
         const Part& part = *known;
         if (!part.row)
-            return fmt::format("{} does not say that its terminals stand in a row, so no order is better than another",
-                               part.title);
+            return fmt::format(
+                "the terminals of {} are not said to stand in a row; list them as in \"{}, {} in a row\"", part.title,
+                wish.subjects[0].signal, wish.subjects[1].signal);
         const auto factOf = [&part](const Wish::Subject& subject) {
             const auto fact = part.facts.find(subject.signal);
             return fact == part.facts.end() ? TerminalFact() : fact->second;

@@ -142,10 +142,21 @@ Edit editOfPart(const Plan& plan, Part part, std::string title)
     return edit;
 }
 
+static constexpr std::string_view kInARow = " in a row";
+
+std::string terminalList(const Part& part)
+{
+    return joined(part.terminals, ", ") + (part.row ? std::string(kInARow) : std::string());
+}
+
 Expected<Part> withTerminals(const Plan& plan, const Part& part, std::string_view list)
 {
     Part out = part;
     out.terminals.clear();
+    list = trimmed(list);
+    out.row = list.ends_with(kInARow);
+    if (out.row)
+        list.remove_suffix(kInARow.size());
     for (const std::string& piece : splitted(std::string(list), ',')) {
         const std::string name(trimmed(piece));
         if (name.empty())

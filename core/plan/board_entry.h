@@ -29,7 +29,9 @@ Expected<TerminalFact> withTerminal(const TerminalFact& fact, TerminalProperty p
 /// part are the plan's own and not changed.
 Edit editOfPart(const Plan& plan, Part part, std::string title);
 
-/// A part with its terminals renamed, added or left out, as a list: "rxd, txd, reset". What is said of terminals that
+/// The terminals of a part as a list: "rxd, txd, reset", "1, 2, 3 in a row" where they stand as on a connector.
+std::string terminalList(const Part& part);
+/// A part with its terminals renamed, added or left out, as such a list. What is said of terminals that
 /// stay is kept. Fails for names that cannot be seen or are double, or when one that a need uses is missing.
 Expected<Part> withTerminals(const Plan& plan, const Part& part, std::string_view list);
 

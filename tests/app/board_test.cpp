@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/device/load_device.h"
 #include "core/interchange/board_text.h"
+#include "core/plan/board_entry.h"
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>
@@ -128,7 +129,7 @@ private Q_SLOTS:
         type(facts(), rowWith(facts(), 0, "HF crystal"), value, "12 MHz, 20 ppm, load 10 pF, stray 3 pF");
         type(facts(), rowWith(facts(), 0, "LF crystal"), value, "32.768 kHz, 20 ppm, load 7 pF, stray 2 pF");
         for (const Part& part : wanted.parts) {
-            enterLine(QString::fromStdString(part.title + ": " + joined(part.terminals, ", ")));
+            enterLine(QString::fromStdString(part.title + ": " + terminalList(part)));
             press("New part\u2026");
             QCOMPARE(now().board->parts.back().title, part.title);
             const int head = rowWith(parts(), BoardPartsModel::Title, QString::fromStdString(part.title));
@@ -193,7 +194,7 @@ private Q_SLOTS:
         for (size_t p = 0; p < made->parts.size(); ++p)
             QVERIFY2(made->parts[p].title == wanted.parts[p].title &&
                          made->parts[p].terminals == wanted.parts[p].terminals &&
-                         made->parts[p].facts == wanted.parts[p].facts,
+                         made->parts[p].row == wanted.parts[p].row && made->parts[p].facts == wanted.parts[p].facts,
                      wanted.parts[p].title.c_str());
         // All of it can be undone, and done again.
         const std::string all = planText(now().plan);
@@ -322,6 +323,45 @@ private Q_SLOTS:
         QCOMPARE(int(now().plan.wishes.size()), 1);
         shortcut(QKeySequence::Undo);
         QCOMPARE(int(now().plan.wishes.size()), 2);
+    }
+
+    /// From a bare chip and by keys: a connector, what may be swapped on it, and what is wrong where it is no row.
+    void terminalsThatMayBeSwapped_data() { wishesAreEntered_data(); }
+    void terminalsThatMayBeSwapped()
+    {
+        QFETCH(bool, dark);
+        w_->setDark(dark);
+        QVERIFY(w_->document().newForDevice("SE4332-C64"));
+        shortcut(QKeySequence("Ctrl+7"));
+        QApplication::processEvents();
+        enterLine("Tap: a, b, c in a row");
+        press("New part\u2026");
+        QVERIFY(now().board->parts.back().row);
+        QCOMPARE(int(now().board->parts.back().terminals.size()), 3);
+        press("Wis&hes");
+        QTableView* wishes = w_->board()->wishes();
+        const QString sentence = "part tap.a, part tap.b may be swapped";
+        // An Enter forgotten is none.
+        type(wishes, 0, BoardWishesModel::Sentence, sentence, Qt::Key_unknown);
+        shortcut(QKeySequence("Ctrl+3"));
+        QVERIFY(now().plan.wishes.contains(sentence.toStdString()));
+        shortcut(QKeySequence("Ctrl+7"));
+        const auto state = [&] {
+            const int row = rowWith(wishes, BoardWishesModel::Sentence, sentence);
+            return wishes->model()->index(row, BoardWishesModel::State).data().toString();
+        };
+        QCOMPARE(state(), QString("kept"));
+        press("Pa&rts");
+        parts()->setFocus();
+        parts()->setCurrentIndex(parts()->model()->index(1, 0));
+        enterLine("a, b, c");
+        QTest::keyClick(parts(), Qt::Key_Return);
+        QVERIFY(!now().board->parts.back().row);
+        press("Wis&hes");
+        QVERIFY2(state().contains("a, b in a row"), qPrintable(state()));
+        shortcut(QKeySequence::Undo);
+        QCOMPARE(state(), QString("kept"));
+        w_->setDark(false);
     }
 
     /// What keeping a wish would cost is seen beside what is, before anything is changed.

@@ -3,6 +3,7 @@
 #include "core/device/load_device.h"
 #include "core/interchange/board_sheet.h"
 #include "core/interchange/board_text.h"
+#include "core/plan/board_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/quantity/format.h"
 #include "tests/support/fixtures.h"
@@ -128,7 +129,7 @@ private Q_SLOTS:
             s = after(*s, boardFactEdit(fact(*s, clock), (crystal.external ? "external " : "") + text));
         }
         for (const Part& part : wanted->parts) {
-            s = after(*s, newPartEdit(*s, part.title + ": " + joined(part.terminals, ", ")));
+            s = after(*s, newPartEdit(*s, part.title + ": " + terminalList(part)));
             const std::string id = s->board->parts.back().id;
             for (const auto& [name, said] : part.facts)
                 for (const TerminalProperty property : kTerminalProperties)
@@ -144,6 +145,7 @@ private Q_SLOTS:
         QCOMPARE(made->parts.size(), wanted->parts.size());
         for (size_t p = 0; p < made->parts.size(); ++p) {
             QCOMPARE(made->parts[p].title, wanted->parts[p].title);
+            QCOMPARE(made->parts[p].row, wanted->parts[p].row);
             QVERIFY(made->parts[p].terminals == wanted->parts[p].terminals &&
                     made->parts[p].facts == wanted->parts[p].facts);
         }

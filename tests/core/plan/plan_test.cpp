@@ -35,6 +35,8 @@ class PlanTest : public QObject {
         case 1:
             return SetGoal{need, pick(goals), random() % 3 ? std::optional(pick(texts)) : std::nullopt};
         case 2:
+            if (random() % 3 == 0)
+                return SetTerminals{need, {{pick(signals_), pick(words)}, {pick(signals_), "far"}}};
             return SetBinding{need,
                               random() % 2 ? Binding{"UART1", {{"tx", pick(pads)}, {"rx", pick(pads)}}} : Binding{}};
         case 3:
