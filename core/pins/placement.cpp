@@ -196,9 +196,9 @@ private:
             }
             return answer;
         };
-        const Solver::Answer first = model.isImpossible()
-                                         ? Solver::Answer::No
-                                         : next(model, request_.count > 1 ? effortFor(model) / 2 : effortFor(model));
+        const long whole = effortFor(model);
+        const Solver::Answer first =
+            model.isImpossible() ? Solver::Answer::No : next(model, request_.count > 1 ? whole / 2 : whole);
         tooMany_ = model.tooMany();
         out_.proven = first == Solver::Answer::No ||
                       (first == Solver::Answer::Yes &&
@@ -207,7 +207,9 @@ private:
             return;
         // Ways that differ in who moves tell more than ways that differ in a pad, as long as no more than one more
         // moves.
-        const long each = effortFor(model) / 2 / long(request_.count);
+        // What wishes cost the first one, the others spare.
+        const long others = space_.wishes ? whole * 3 / 8 : effortFor(model) / 2;
+        const long each = others / long(request_.count);
         const int most = out_.ways.front().cost.moved + 1;
         while (out_.ways.size() < request_.count && !out_.cancelled && !model.movers().empty()) {
             std::vector<Literal> stays;
