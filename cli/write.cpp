@@ -4,6 +4,7 @@
 #include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/output/output.h"
+#include "core/output/tree_format.h"
 #include "core/output/write_summary.h"
 #include "core/source/safe_text.h"
 
@@ -136,8 +137,12 @@ int write(const WriteOptions& options, const Snapshot& s)
         return refuse(
             fmt::format("the plan has {}, so nothing was written; `check` lists them, --incomplete writes anyway.",
                         counted(errors, "error")));
+    const TreeFormatted formatted = inTreeFormat(s.source(), options.folder);
+    if (!formatted.trouble.empty())
+        warn("bindrel-cli: {}\n", formatted.trouble);
+    const Source& source = formatted.source;
     const Ownership ownership = options.takeOver ? Ownership::TakeOver : Ownership::OwnOnly;
-    Expected<OutputPreview> preview = previewOutput(s.source(), options.folder, ownership);
+    Expected<OutputPreview> preview = previewOutput(source, options.folder, ownership);
     if (!preview)
         return complain(preview.problem());
     if (!options.resolve.empty()) {
@@ -145,7 +150,7 @@ int write(const WriteOptions& options, const Snapshot& s)
         for (const std::string& said : options.resolve)
             if (const Outcome read = settle(settlements, *preview, said); !read)
                 return complain(read.problem());
-        preview = previewOutput(s.source(), options.folder, ownership, settlements);
+        preview = previewOutput(source, options.folder, ownership, settlements);
         if (!preview)
             return complain(preview.problem());
     }
@@ -165,7 +170,7 @@ int write(const WriteOptions& options, const Snapshot& s)
         printFormat("{}\n", sentence);
     if (options.dryRun)
         return conflict ? kFindings : 0;
-    const Expected<std::vector<std::string>> written = writeOutput(s.source(), options.folder, *preview, ownership);
+    const Expected<std::vector<std::string>> written = writeOutput(source, options.folder, *preview, ownership);
     if (!written) {
         complain(written.problem());
         return conflict ? kFindings : kUnusable;

@@ -178,17 +178,11 @@ private:
             return std::optional(edit(SetOnFailure{*policy}));
         }
         if (what_ == "leave_out") {
-            std::set<OutputPart> parts;
-            for (const std::string& name : splitted(value_, ',')) {
-                const std::string own(trimmed(name));
-                const std::optional<OutputPart> part = outputPartOf(own);
-                if (!part && !value_.empty())
-                    return problemOf(fmt::format("\"{}\" is no part of the project that can be left out; use {}.{}",
-                                                 own, listed(outputPartNames()), didYouMean(own, outputPartNames())));
-                if (part)
-                    parts.insert(*part);
-            }
-            return std::optional(edit(SetLeftOut{std::move(parts)}));
+            SetLeftOut out;
+            for (const std::string& name : value_.empty() ? std::vector<std::string>() : splitted(value_, ','))
+                if (const Outcome known = addLeftOut(trimmed(name), out.parts, out.kinds); !known)
+                    return known.problem();
+            return std::optional(edit(std::move(out)));
         }
         return std::optional<Edit>();
     }
@@ -332,6 +326,13 @@ private:
             with.core = value_ == ids.front() ? std::string() : value_;
             return edit(ReplaceNeed{need.id, with});
         }
+        if (what == "leave_out") {
+            const Expected<bool> yes = yesOrNo();
+            if (!yes)
+                return yes.problem();
+            with.leftOut = *yes;
+            return edit(ReplaceNeed{need.id, with});
+        }
         const NeedIndex index = static_cast<int>(&need - plan_.needs.data());
         if (what == "instance")
             return instance(index);
@@ -357,7 +358,7 @@ private:
             for (const Register& reg : device_.blockOf(own).registers)
                 if (reg.name == what.substr(0, dot))
                     return bits(index, own, reg, dot == std::string::npos ? std::string() : what.substr(dot + 1));
-        std::vector<std::string> known{"title", "core", "instance"};
+        std::vector<std::string> known{"title", "core", "instance", "leave_out"};
         for (const GoalSpec& goal : kind->goals)
             known.push_back(goal.id);
         for (const SignalSpec& signal : signalsOf(need))

@@ -59,6 +59,18 @@ const BoardItem* BoardPicture::chosen() const
     return found == items_.end() ? nullptr : &*found;
 }
 
+void BoardPicture::choosePartOf(const std::string& need)
+{
+    const Need* known = document_.isOpen() ? document_.snapshot().plan.need(need) : nullptr;
+    if (!known || known->part.empty() || known->part == chosen_ || pressed_ >= 0)
+        return;
+    if (std::ranges::find(items_, known->part, &BoardItem::part) == items_.end())
+        return;
+    chosen_ = known->part;
+    update();
+    Q_EMIT chosenChanged();
+}
+
 void BoardPicture::choose(int item)
 {
     if (item < 0 || item >= int(items_.size()) || !view_.pending().settle())

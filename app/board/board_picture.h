@@ -24,6 +24,9 @@ public:
     void setLive(bool live);
     const BoardItem* chosen() const;
     void choose(int item);
+    /// The part that a need belongs to, where it is drawn; else what is chosen stays.
+    /// REQUIRES: no typed place waits to be taken.
+    void choosePartOf(const std::string& need);
     std::vector<AccessibleItem> accessibleItems() const override;
     void chooseAccessibleItem(int item) override { choose(item); }
     QSize minimumSizeHint() const override { return {320, 160}; }

@@ -227,6 +227,10 @@ QWidget* BoardStation::outlinePage()
     row->addStretch(1);
     column->addLayout(row);
     connect(picture_, &BoardPicture::chosenChanged, this, &BoardStation::showPlace);
+    connect(&view_, &ViewState::selectionChanged, this, [this] {
+        if (!view_.pending().waits(placeField_))
+            picture_->choosePartOf(view_.selectedNeed());
+    });
     connect(picture_, &BoardPicture::textWanted, this, [this] {
         placeField_->setFocus();
         placeField_->selectAll();

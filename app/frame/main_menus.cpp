@@ -118,21 +118,62 @@ void MainWindow::fillLeftOut(QMenu* menu)
     menu->clear();
     if (!document_.isOpen())
         return;
+    const Plan& plan = document_.snapshot().plan;
+    const auto add = [this](QMenu* to, const QString& words, bool isOut, std::function<void()> change) {
+        QAction* action = to->addAction(words, this, std::move(change));
+        action->setCheckable(true);
+        action->setChecked(isOut);
+    };
     for (const std::string& name : outputPartNames()) {
         const OutputPart part = *outputPartOf(name);
         QString words = QString::fromStdString(name);
         words[0] = words[0].toUpper();
-        QAction* action = menu->addAction(words, this, [this, part] {
-            std::set<OutputPart> parts = document_.snapshot().plan.leftOut;
-            const bool out = parts.erase(part) == 0;
+        add(menu, words, plan.leftOut.contains(part), [this, part] {
+            const Plan& now = document_.snapshot().plan;
+            SetLeftOut change{now.leftOut, now.leftOutKinds};
+            const bool out = change.parts.erase(part) == 0;
             if (out)
-                parts.insert(part);
-            document_.apply(editOf(fmt::format("{} the {}", out ? "Leave out" : "Write", nameOf(part)),
-                                   SetLeftOut{std::move(parts)}));
+                change.parts.insert(part);
+            document_.apply(
+                editOf(fmt::format("{} the {}", out ? "Leave out" : "Write", nameOf(part)), std::move(change)));
         });
-        action->setCheckable(true);
-        action->setChecked(document_.snapshot().plan.leftOut.contains(part));
     }
+    if (plan.needs.empty())
+        return;
+    menu->addSeparator();
+    QMenu* needs = menu->addMenu("&Needs with your own driver");
+    QMenu* ofKinds = menu->addMenu("&Kinds with your own driver");
+    for (const Need& need : plan.needs)
+        add(needs, QString::fromStdString(need.title).replace("&", "&&"), need.leftOut,
+            [this, id = need.id] { toggleLeftOut(id); });
+    for (const KindSpec& kind : kinds()) {
+        if (std::none_of(plan.needs.begin(), plan.needs.end(),
+                         [&kind](const Need& need) { return need.kind == kind.id; }) &&
+            !plan.leftOutKinds.contains(kind.id))
+            continue;
+        add(ofKinds, QString::fromStdString(kind.title).replace("&", "&&"), plan.leftOutKinds.contains(kind.id),
+            [this, id = std::string(kind.id), title = std::string(kind.title)] {
+                const Plan& now = document_.snapshot().plan;
+                SetLeftOut change{now.leftOut, now.leftOutKinds};
+                const bool out = change.kinds.erase(id) == 0;
+                if (out)
+                    change.kinds.insert(id);
+                document_.apply(
+                    editOf(fmt::format("{} needs of kind {}", out ? "Leave out" : "Write", title), std::move(change)));
+            });
+    }
+}
+
+/// Whether the user's own code drives a need.
+void MainWindow::toggleLeftOut(const std::string& id)
+{
+    const Need* now = document_.snapshot().plan.need(id);
+    if (!now)
+        return;
+    Need with = *now;
+    with.leftOut = !now->leftOut;
+    document_.apply(
+        editOf(fmt::format("{} {}", with.leftOut ? "Leave out" : "Write", with.title), ReplaceNeed{id, with}));
 }
 
 void MainWindow::buildEditMenu()

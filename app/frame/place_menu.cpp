@@ -64,6 +64,10 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
     if (!findKind(need->kind)->instanceKind.empty())
         addEntryTo(menu, "Other instance\u2026");
     addEntryTo(menu, "Hold or release");
+    QAction* own = menu.addAction("Driven by your own code", this, [this, id] { toggleLeftOut(id); });
+    own->setCheckable(true);
+    own->setChecked(s.plan.leavesOut(*need));
+    own->setEnabled(!s.plan.leftOutKinds.contains(need->kind));
     menu.addSeparator();
     if (station_ != Station::Tuning)
         menu.addAction("Set its goals", this, [this, id] {

@@ -16,6 +16,7 @@
 #include "app/widgets/scintilla.h"
 #include "core/base/text.h"
 #include "core/output/merge.h"
+#include "core/output/tree_format.h"
 #include "core/output/write_summary.h"
 #include "core/plan/memory_size.h"
 #include "core/source/safe_text.h"
@@ -231,8 +232,8 @@ void SourceStation::follow()
     });
     connect(&view_, &ViewState::selectionChanged, this, &SourceStation::markNeed);
     connect(files_, &RowList::currentChanged, this, [this](int r) {
-        if (r >= 0 && r < files_->rowCount())
-            showFile(QString::fromStdString(files_->files()[size_t(r)].name));
+        if (const FileChange* file = files_->fileAt(r))
+            showFile(QString::fromStdString(file->name));
     });
     connect(difference_, &QCheckBox::toggled, this, [this] { showFile(shownFile_); });
     connect(write_, &QPushButton::clicked, this, &SourceStation::write);
@@ -332,9 +333,14 @@ void SourceStation::retheme()
 
 void SourceStation::showEvent(QShowEvent*)
 {
-    refreshPreview();
-    if (document_.isOpen())
-        showCommand();
+    if (!document_.isOpen())
+        return;
+    // A formatter takes its time.
+    if (hasTreeFormat(document_.snapshot().source(), pathOf(folder_->text())))
+        refreshBeside();
+    else
+        refreshPreview();
+    showCommand();
 }
 
 void SourceStation::showCommand()
@@ -406,9 +412,16 @@ void SourceStation::refresh()
         debounce_.start();
 }
 
-SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem::path& folder, Ownership ownership,
-                                        const Settlements& settlements)
+const Source& SourceStation::source() const
 {
+    return formatted_ && formattedOf_ == document_.sharedSnapshot() ? *formatted_ : document_.snapshot().source();
+}
+
+SourceStation::Look SourceStation::look(const std::shared_ptr<const Snapshot>& of, const std::filesystem::path& folder,
+                                        Ownership ownership, const Settlements& settlements,
+                                        const std::function<bool()>& stopped)
+{
+    const Snapshot& s = *of;
     Look out;
     if (folder.empty()) {
         for (const SourceFile& file : s.source().files)
@@ -416,10 +429,19 @@ SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem
         out.trouble = "Save the plan, or choose a folder, to write the source.";
         return out;
     }
-    Expected<OutputPreview> preview = previewOutput(s.source(), folder, ownership, settlements);
+    const Source* source = &s.source();
+    if (hasTreeFormat(*source, folder)) {
+        TreeFormatted laid = inTreeFormat(*source, folder, stopped);
+        out.formattedOf = of;
+        out.formatted = std::make_shared<const Source>(std::move(laid.source));
+        if (!laid.trouble.empty())
+            out.notes.push_back(std::move(laid.trouble));
+        source = out.formatted.get();
+    }
+    Expected<OutputPreview> preview = previewOutput(*source, folder, ownership, settlements);
     if (preview) {
         out.files = std::move(preview->files);
-        out.notes = std::move(preview->notes);
+        out.notes.insert(out.notes.end(), preview->notes.begin(), preview->notes.end());
         out.first = std::move(preview->first);
     } else {
         out.trouble = preview.problem().text();
@@ -452,16 +474,14 @@ void SourceStation::build()
 /// The line that a message is about, and with it what the line was written for.
 void SourceStation::showLine(const QString& file, int line)
 {
-    for (size_t i = 0; i < files_->files().size(); ++i)
-        if (QString::fromStdString(files_->files()[i].name) == file) {
-            difference_->setChecked(false);
-            files_->setCurrentRow(int(i));
-            showFile(file);
-            text_->setCursorPosition(std::max(0, line - 1), 0);
-            text_->ensureLineVisible(std::max(0, line - 1));
-            showTrace(line - 1);
-            return;
-        }
+    if (files_->choose(file)) {
+        difference_->setChecked(false);
+        showFile(file);
+        text_->setCursorPosition(std::max(0, line - 1), 0);
+        text_->ensureLineVisible(std::max(0, line - 1));
+        showTrace(line - 1);
+        return;
+    }
     message_->setText(QString("%1 is not a file of this plan.").arg(file));
 }
 
@@ -506,7 +526,7 @@ void SourceStation::refreshPreview()
     debounce_.stop();
     looking_.cancel();
     if (document_.isOpen())
-        show(look(document_.snapshot(), pathOf(folder_->text()), ownership(), settlements_));
+        show(look(document_.sharedSnapshot(), pathOf(folder_->text()), ownership(), settlements_, {}));
 }
 
 void SourceStation::refreshBeside()
@@ -517,8 +537,8 @@ void SourceStation::refreshBeside()
         return;
     looking_.run<Look>(
         QString(), // too short to be told
-        [s, folder = pathOf(folder_->text()), own = ownership(),
-         settlements = settlements_](const Background::Stopped&) { return look(*s, folder, own, settlements); },
+        [s, folder = pathOf(folder_->text()), own = ownership(), settlements = settlements_](
+            const Background::Stopped& stopped) { return look(s, folder, own, settlements, stopped); },
         [this](Look seen) { show(std::move(seen)); }, std::chrono::milliseconds(0));
 }
 
@@ -529,8 +549,10 @@ void SourceStation::show(Look seen)
     const Snapshot& s = document_.snapshot();
     showCommand();
     QString trouble = QString::fromStdString(seen.trouble);
-    files_->setFiles(std::move(seen.files));
     first_ = std::move(seen.first);
+    formatted_ = std::move(seen.formatted);
+    formattedOf_ = std::move(seen.formattedOf);
+    files_->setFiles(std::move(seen.files), groupsOf(source()));
     write_->setEnabled(trouble.isEmpty());
     takeOver_->setVisible(!seen.owner.empty() && seen.owner != s.source().plan && ownership() == Ownership::OwnOnly);
     if (trouble.isEmpty()) {
@@ -545,6 +567,9 @@ void SourceStation::show(Look seen)
         QStringList left;
         for (const OutputPart part : s.plan.leftOut)
             left << nameOf(part);
+        for (const Need& need : s.plan.needs)
+            if (s.plan.leavesOut(need))
+                left << QString::fromStdString(need.title);
         if (!left.isEmpty())
             trouble += " Left out: " + left.join(", ") + ".";
         for (const std::string& note : seen.notes)
@@ -555,13 +580,15 @@ void SourceStation::show(Look seen)
     message_->setText(trouble);
     if (!search_->text().isEmpty())
         findText();
-    int row = 0;
-    for (size_t i = 0; i < files_->files().size(); ++i)
-        if (QString::fromStdString(files_->files()[i].name) == shownFile_)
-            row = int(i);
-    files_->setCurrentRow(row);
-    if (!files_->files().empty())
-        showFile(QString::fromStdString(files_->files()[size_t(row)].name));
+    // What is shown stays, and so does a heading that somebody stands on.
+    const QString first = files_->files().empty() ? QString() : QString::fromStdString(files_->files().front().name);
+    const bool onHeading = files_->currentRow() >= 0 && !files_->fileAt(files_->currentRow());
+    if (!first.isEmpty() && !(onHeading ? files_->has(shownFile_) : files_->choose(shownFile_))) {
+        files_->choose(first);
+        showFile(first);
+    } else if (!first.isEmpty()) {
+        showFile(shownFile_);
+    }
     Q_EMIT waitingChanged();
 }
 
@@ -614,7 +641,7 @@ void SourceStation::showFile(const QString& name)
         text_->setText(content);
     text_->markerDeleteAll();
     const Snapshot& s = document_.snapshot();
-    const SourceFile* file = s.source().find(name.toStdString());
+    const SourceFile* file = source().find(name.toStdString());
     // Kept regions and merged edits shift lines; hues are drawn where the text is just what is generated.
     if (file && !diff && change && change->after == file->text())
         for (size_t i = 0; i < file->lines.size(); ++i) {
@@ -668,7 +695,7 @@ void SourceStation::markNeed()
     text_->markerDeleteAll(kMarkNeed);
     if (!document_.isOpen() || difference_->isChecked())
         return;
-    const SourceFile* file = document_.snapshot().source().find(shownFile_.toStdString());
+    const SourceFile* file = source().find(shownFile_.toStdString());
     const Place& selected = view_.selected();
     if (!file || selected.kind == Place::Kind::None)
         return;
@@ -690,8 +717,7 @@ void SourceStation::markNeed()
 void SourceStation::showTrace(int line)
 {
     trace_->clear();
-    const SourceFile* file =
-        document_.isOpen() ? document_.snapshot().source().find(shownFile_.toStdString()) : nullptr;
+    const SourceFile* file = document_.isOpen() ? source().find(shownFile_.toStdString()) : nullptr;
     if (!file || difference_->isChecked() || line < 0 || line >= int(file->lines.size()) ||
         file->lines[size_t(line)].trace < 0)
         return;
@@ -713,7 +739,7 @@ bool SourceStation::writeNow()
     if (!document_.isOpen() || folder_->text().isEmpty())
         return false;
     const Expected<std::vector<std::string>> done =
-        writeOutput(document_.snapshot().source(), pathOf(folder_->text()), {files_->files(), {}, first_}, ownership());
+        writeOutput(source(), pathOf(folder_->text()), {files_->files(), {}, first_}, ownership());
     if (!done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
     if (done)
@@ -769,7 +795,7 @@ void SourceStation::write()
         conflict = conflict || file.state == FileChange::State::Conflict;
     }
     const bool nothing = touched.empty();
-    list->setFiles(std::move(touched));
+    list->setFiles(std::move(touched), groupsOf(source()));
     column->addWidget(list, 1);
     auto* note = new QLabel(conflict  ? "A file in conflict blocks the write: choose it in the list to settle it."
                             : nothing ? "The folder is already up to date."

@@ -83,10 +83,14 @@ private:
         std::vector<FileChange> files;
         std::vector<std::string> notes;
         OutputPreview::First first;
+        std::shared_ptr<const Source> formatted; ///< as the tree of the folder lays C out; null: as the snapshot has it
+        std::shared_ptr<const Snapshot> formattedOf;
         std::string trouble, owner;
     };
-    static Look look(const Snapshot& snapshot, const std::filesystem::path& folder, Ownership ownership,
-                     const Settlements& settlements);
+    static Look look(const std::shared_ptr<const Snapshot>& of, const std::filesystem::path& folder,
+                     Ownership ownership, const Settlements& settlements, const Background::Stopped& stopped);
+    /// As it is shown and written.
+    const Source& source() const;
     void show(Look seen);
     void refreshPreview();
     /// The same beside the interface.
@@ -129,7 +133,9 @@ private:
     QLineEdit* search_ = nullptr;
     SearchPanel* found_ = nullptr;
     QTimer debounce_;
-    OutputPreview::First first_; ///< of what is listed
+    OutputPreview::First first_;              ///< of what is listed
+    std::shared_ptr<const Source> formatted_; ///< see Look
+    std::shared_ptr<const Snapshot> formattedOf_;
     QString shownFile_;
     bool filling_ = false;
     std::optional<Language> language_; ///< of the text's lexer

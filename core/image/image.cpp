@@ -326,6 +326,10 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
     appendPinSteps(image, device, plan, bindings, settings, pads);
     appendClockSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendModeSteps(image, device, board, plan, bindings, rates, settings, pads);
+    for (const NeedIndex n : plan.needs.indices())
+        image.order.push_back(n);
+    std::stable_partition(image.order.begin(), image.order.end(),
+                          [&plan](NeedIndex n) { return !plan.leavesOut(plan.needs[n]); });
     appendNeedSteps(image, device, plan, bindings, rates, settings, pads);
     applyOverrides(image, device, plan, bindings);
     openTogether(image, device);

@@ -82,7 +82,10 @@ struct FallBack {
 
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
-    std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in the plan's order, starts
+    std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in their order, starts
+    /// In which needs are brought up: the plan's, but those that the user's own code drives come last, so that what
+    /// several use, a clock gate, is opened by one that is written.
+    std::vector<NeedIndex> order;
     std::vector<Step> stops; ///< take back what the needs' starts did, each need's in reverse
     /// Sources that are started early and waited for after everything that does not come from them: a slow crystal
     /// holds up nothing.

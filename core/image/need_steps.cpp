@@ -523,7 +523,7 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
 {
     std::vector<Step> starts;
     SharedRegisters shared(device);
-    for (const NeedIndex n : plan.needs.indices()) {
+    for (const NeedIndex n : image.order) {
         if (bindings.needs[n].state != BoundNeed::State::Bound)
             continue;
         NeedBringUp bringUp(image, device, plan, rates, static_cast<int>(n));

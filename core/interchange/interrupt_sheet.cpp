@@ -19,7 +19,7 @@ NeedTable interruptSheet(const Snapshot& s)
     const std::vector<InterruptTime> times = interruptTimes(facts);
     for (const CoreIndex core : s.device->cores.indices()) {
         const Names names = namesFor(facts, core);
-        for (const InterruptVector& vector : interruptVectors(facts, names))
+        for (const InterruptVector& vector : interruptVectors(facts, names, Handlers::All))
             for (const InterruptClient& client : vector.clients) {
                 const Need& need = s.plan.needs[client.need];
                 const FieldRef flag = s.device->roleField(client.instance, client.flag);

@@ -159,8 +159,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     differencesOf<SetClock>(before.clocks, after.clocks, out);
     if (before.onFailure != after.onFailure)
         out.push_back(SetOnFailure{after.onFailure});
-    if (before.leftOut != after.leftOut)
-        out.push_back(SetLeftOut{after.leftOut});
+    if (before.leftOut != after.leftOut || before.leftOutKinds != after.leftOutKinds)
+        out.push_back(SetLeftOut{after.leftOut, after.leftOutKinds});
     if (before.project != after.project)
         out.push_back(SetProject{after.project});
     differencesOf<SetStored>(before.stored, after.stored, out);

@@ -247,9 +247,10 @@ struct SetOnFailure {
     friend bool operator==(const SetOnFailure&, const SetOnFailure&) = default;
 };
 
-/// The parts of the written project that are left out.
+/// The parts and kinds that are left out of the written project.
 struct SetLeftOut {
     std::set<OutputPart> parts;
+    std::set<std::string, std::less<>> kinds = {}; ///< all needs of these
     Outcome apply(Plan& plan) const;
     Change undo(const Plan& before) const;
     std::string words(const Plan& before) const;

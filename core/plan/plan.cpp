@@ -2,6 +2,9 @@
 #include "core/plan/plan.h"
 
 #include "core/base/text.h"
+#include "core/plan/kind.h"
+
+#include <fmt/format.h>
 
 #include <algorithm>
 
@@ -72,6 +75,30 @@ std::vector<std::string> outputPartNames()
     for (const auto& [part, name] : kParts)
         out.push_back(name);
     return out;
+}
+
+std::string leftOutKindText(std::string_view kind)
+{
+    return "kind " + std::string(kind);
+}
+
+Outcome addLeftOut(std::string_view text, std::set<OutputPart>& parts, std::set<std::string, std::less<>>& all)
+{
+    if (const std::optional<OutputPart> part = outputPartOf(text)) {
+        parts.insert(*part);
+        return {};
+    }
+    std::vector<std::string> known = outputPartNames();
+    for (const KindSpec& kind : kinds()) {
+        known.push_back(leftOutKindText(kind.id));
+        if (text == known.back()) {
+            all.insert(kind.id);
+            return {};
+        }
+    }
+    return problemOf(fmt::format("\"{}\" cannot be left out of the project; use {}, or \"kind\" and a kind of need. A "
+                                 "single need is left out by its own leave_out.{}",
+                                 printable(text), listed(outputPartNames()), didYouMean(text, known)));
 }
 
 const char* nameOf(OnFailure policy)

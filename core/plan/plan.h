@@ -51,6 +51,7 @@ struct Need {
     /// Core or world that may reach its instance besides the owner, where the chip keeps them apart; "nobody": the
     /// owner alone; empty: as after reset, as long as that admits the owner.
     std::string openTo;
+    bool leftOut = false; ///< of the written project: the user's own code drives it
     Binding binding;
 
     friend bool operator==(const Need&, const Need&) = default;
@@ -83,6 +84,11 @@ const char* nameOf(OutputPart part);
 std::optional<OutputPart> outputPartOf(std::string_view name);
 /// The names of all, in the order of the enumeration.
 std::vector<std::string> outputPartNames();
+/// "kind uart": all needs of it are left out.
+std::string leftOutKindText(std::string_view kind);
+/// Adds what a text of a list of what is left out names: a part, or "kind uart". Fails, adding nothing, when it is
+/// neither.
+Outcome addLeftOut(std::string_view text, std::set<OutputPart>& parts, std::set<std::string, std::less<>>& kinds);
 
 /// What searches must leave alone: a clock's setting, a need with its instance and all its pads, the pad of one signal.
 struct Hold {
@@ -113,7 +119,8 @@ struct Plan {
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
     OnFailure onFailure = OnFailure::Stop;
-    std::set<OutputPart> leftOut; ///< of the written project: the user has these already
+    std::set<OutputPart> leftOut;                    ///< of the written project: the user has these already
+    std::set<std::string, std::less<>> leftOutKinds; ///< likewise all needs of these kinds
     ProjectLayout project;
     /// Settings in the chip's non-volatile memory: "WORD.SETTING" -> the name of a value. What is missing is as the
     /// factory left it.
@@ -138,6 +145,8 @@ struct Plan {
     IndexVector<NeedIndex, Need> needs;
 
     ClockSet clockSet() const { return {range, clocks}; }
+    /// Whether the user's own code drives a need, by itself or by its kind.
+    bool leavesOut(const Need& need) const { return need.leftOut || leftOutKinds.contains(need.kind); }
     const Need* need(std::string_view id) const;
     Need* need(std::string_view id);
     bool held(const Hold& hold) const { return holds.contains(hold); }

@@ -154,7 +154,7 @@ public:
     void readNeed(const JsonNode& node)
     {
         node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "overrides", "core", "open_to",
-                        "instance", "pads", "via", "dma"});
+                        "leave_out", "instance", "pads", "via", "dma"});
         Need need;
         need.id = node.string("id");
         if (!isId(need.id))
@@ -173,6 +173,7 @@ public:
             node.child("core").fail(
                 fmt::format("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
         }
+        need.leftOut = node.boolean("leave_out", false);
         need.openTo = node.string("open_to", "");
         if (const Expected<std::string> known = checkOpenTo(device_, need.openTo);
             !known && !lose(fmt::format("{}: {} no longer exists; access is as after reset", need.title, need.openTo)))
@@ -482,12 +483,8 @@ Expected<LoadedPlan> parsePlan(std::string text, std::string file, const Library
     plan.chipPlace = root.string("chip", "");
     for (const JsonNode& part : root.optionalChild("leave_out").items()) {
         const std::string said = part.asString();
-        const std::optional<OutputPart> known = outputPartOf(said);
-        if (!known)
-            part.fail(fmt::format("\"{}\" is no part of the project that can be left out; use {}.{}", said,
-                                  listed(outputPartNames()), didYouMean(said, outputPartNames())));
-        else
-            plan.leftOut.insert(*known);
+        if (const Outcome known = addLeftOut(said, plan.leftOut, plan.leftOutKinds); !known)
+            part.fail(known.problem().message);
     }
     if (const JsonNode project = root.optionalChild("project"); project.exists()) {
         const std::vector<std::string> keys = layoutKeys();

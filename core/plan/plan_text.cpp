@@ -54,6 +54,8 @@ std::string needText(const Need& need)
         lines.push_back("      \"core\": " + quoted(need.core));
     if (!need.openTo.empty())
         lines.push_back("      \"open_to\": " + quoted(need.openTo));
+    if (need.leftOut)
+        lines.push_back("      \"leave_out\": true");
     if (!need.binding.instance.empty())
         lines.push_back("      \"instance\": " + quoted(need.binding.instance));
     if (!need.binding.pads.empty())
@@ -136,10 +138,12 @@ std::string planText(const Plan& plan)
                         "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
     if (plan.onFailure != OnFailure::Stop)
         lines.push_back("  \"on_failure\": " + quoted(nameOf(plan.onFailure)));
-    if (!plan.leftOut.empty()) {
+    if (!plan.leftOut.empty() || !plan.leftOutKinds.empty()) {
         std::vector<std::string> parts;
         for (const OutputPart part : plan.leftOut)
             parts.push_back(quoted(nameOf(part)));
+        for (const std::string& kind : plan.leftOutKinds)
+            parts.push_back(quoted(leftOutKindText(kind)));
         lines.push_back("  \"leave_out\": [" + joined(parts, ", ") + "]");
     }
     if (plan.project != ProjectLayout()) {

@@ -78,6 +78,10 @@ template <typename Value> std::string choiceText(Value value, const std::vector<
 }
 
 const std::vector<std::string> kFileNames{"underscores", "hyphens"};
+const std::vector<std::string> kNeedFiles{"a pair per need", "one pair for all"};
+const std::vector<std::string> kStandards{"C11", "C99", "C17", "C23"};
+const std::vector<std::string> kStyles{"readable", "table"};
+const std::vector<std::string> kFormatting{"by .clang-format", "as written"};
 const std::vector<std::string> kLineEnds{"as found", "LF", "CRLF"};
 
 Outcome setNotice(ProjectLayout& layout, std::string_view text)
@@ -113,6 +117,21 @@ const std::vector<LayoutSetting>& layoutSettings()
         {"file_names", "File names with", "How the words of a file's name are joined.", kFileNames,
          [](const ProjectLayout& l) { return choiceText(l.fileNames, kFileNames); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.fileNames, kFileNames, text); }},
+        {"need_files", "Files of needs", "Whether each need has a C source and a header, or all share one pair.",
+         kNeedFiles, [](const ProjectLayout& l) { return choiceText(l.needFiles, kNeedFiles); },
+         [](ProjectLayout& l, std::string_view text) { return setChoice(l.needFiles, kNeedFiles, text); }},
+        {"c_standard", "C standard", "Edition of ISO 9899 that the written C keeps to.", kStandards,
+         [](const ProjectLayout& l) { return choiceText(l.standard, kStandards); },
+         [](ProjectLayout& l, std::string_view text) { return setChoice(l.standard, kStandards, text); }},
+        {"style", "Style",
+         "Readable: a statement for each register. Table: rows of values that one function writes in the same order, "
+         "in less flash.",
+         kStyles, [](const ProjectLayout& l) { return choiceText(l.style, kStyles); },
+         [](ProjectLayout& l, std::string_view text) { return setChoice(l.style, kStyles, text); }},
+        {"formatting", "Formatting",
+         "By the .clang-format file in or above the output folder, where there is one; else as Bindrel writes it.",
+         kFormatting, [](const ProjectLayout& l) { return choiceText(l.formatting, kFormatting); },
+         [](ProjectLayout& l, std::string_view text) { return setChoice(l.formatting, kFormatting, text); }},
         {"line_ends", "Lines end with", "As found: a file keeps the line ends that it has, and a new one gets LF.",
          kLineEnds, [](const ProjectLayout& l) { return choiceText(l.lineEnds, kLineEnds); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.lineEnds, kLineEnds, text); }},
@@ -124,6 +143,27 @@ const std::vector<LayoutSetting>& layoutSettings()
          setNotice},
     };
     return all;
+}
+
+int yearOf(ProjectLayout::Standard standard)
+{
+    switch (standard) {
+    case ProjectLayout::Standard::C11:
+        break;
+    case ProjectLayout::Standard::C99:
+        return 99;
+    case ProjectLayout::Standard::C17:
+        return 17;
+    case ProjectLayout::Standard::C23:
+        return 23;
+    }
+    return 11;
+}
+
+std::string optionOf(ProjectLayout::Standard standard)
+{
+    // Older compilers know C23 by its working title only, and newer ones know that too.
+    return standard == ProjectLayout::Standard::C23 ? "c2x" : fmt::format("c{}", yearOf(standard));
 }
 
 const LayoutSetting* layoutSetting(std::string_view key)

@@ -13,15 +13,28 @@ namespace bindrel {
 struct ProjectLayout {
     enum class FileNames { Underscores, Hyphens };
     enum class LineEnds { AsFound, Lf, CrLf };
+    enum class NeedFiles { Pairs, One };
+    enum class Style { Readable, Table };
+    enum class Formatting { ByTree, AsWritten };
+    enum class Standard { C11, C99, C17, C23 };
 
     std::string sources; ///< folder of the C sources below the output folder, "src"; empty: the output folder itself
     std::string headers; ///< the same for headers
     FileNames fileNames = FileNames::Underscores;
-    LineEnds lineEnds = LineEnds::AsFound; ///< AsFound: a file keeps its own, and a new one has LF
-    std::string notice;                    ///< above each generated file, as a comment; lines end with LF
+    NeedFiles needFiles = NeedFiles::Pairs;     ///< of C: one for each need, or one for all
+    Standard standard = Standard::C11;          ///< that the written C keeps to
+    Style style = Style::Readable;              ///< statements, or rows of a table that one function goes through
+    Formatting formatting = Formatting::ByTree; ///< ByTree: by the .clang-format above the output folder, if any
+    LineEnds lineEnds = LineEnds::AsFound;      ///< AsFound: a file keeps its own, and a new one has LF
+    std::string notice;                         ///< above each generated file, as a comment; lines end with LF
 
     friend bool operator==(const ProjectLayout&, const ProjectLayout&) = default;
 };
+
+/// "c11": as a compiler's option -std= names it.
+std::string optionOf(ProjectLayout::Standard standard);
+/// 11: as CMake names it.
+int yearOf(ProjectLayout::Standard standard);
 
 /// One value of a layout as files, commands and windows say it.
 struct LayoutSetting {

@@ -29,6 +29,8 @@ ToggledOutput toggledBy(const Device& device, const Plan& plan, NeedIndex need)
         if (const CoreIndex own = device.ownerCore(from.core), other = device.ownerCore(to.core); own != other)
             return {-1, fmt::format("{} belongs to {}, but the interrupt runs on {}.", to.title, device.cores[other].id,
                                     device.cores[own].id)};
+        if (plan.leavesOut(to) && !plan.leavesOut(from))
+            return {-1, fmt::format("{} is left out of the source, so nothing there can toggle it.", to.title)};
         return {NeedIndex(n), {}};
     }
     return {-1, fmt::format("there is no need \"{}\" to toggle.{}", id, didYouMean(id, outputs))};

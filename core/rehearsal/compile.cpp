@@ -1,22 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/rehearsal/compile.h"
 
+#include "core/base/child_process.h"
 #include "core/base/files.h"
 #include "core/base/fingerprint.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cerrno>
-#include <csignal>
 #include <cstring>
-#include <fcntl.h>
 #include <map>
 #include <mutex>
-#include <spawn.h>
-#include <sys/wait.h>
 #include <thread>
-#include <unistd.h>
 
 namespace bindrel {
 
@@ -27,60 +22,33 @@ namespace {
 /// A compiler that was started, and where it writes what it has to say.
 class Compiler {
 public:
-    Compiler(std::vector<std::string> words, const fs::path& folder, fs::path log) : log_(std::move(log))
+    Compiler(const std::vector<std::string>& words, const fs::path& folder, fs::path log)
+        : log_(std::move(log)), name_(words.front()), process_(words, folder, log_)
     {
-        posix_spawn_file_actions_t actions;
-        posix_spawn_file_actions_init(&actions);
-        posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
-        posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, log_.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
-        posix_spawn_file_actions_adddup2(&actions, STDOUT_FILENO, STDERR_FILENO);
-        posix_spawn_file_actions_addchdir_np(&actions, folder.c_str());
-        std::vector<char*> arguments;
-        for (std::string& word : words)
-            arguments.push_back(word.data());
-        arguments.push_back(nullptr);
-        // A group of its own, so that what it starts ends with it.
-        posix_spawnattr_t attributes;
-        posix_spawnattr_init(&attributes);
-        posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP);
-        posix_spawnattr_setpgroup(&attributes, 0);
-        failed_ = posix_spawnp(&child_, arguments.front(), &actions, &attributes, arguments.data(), environ);
-        posix_spawnattr_destroy(&attributes);
-        posix_spawn_file_actions_destroy(&actions);
-        name_ = words.front();
     }
     /// To be called once.
     Outcome wait(const std::function<bool()>& stopped, std::chrono::milliseconds patience) const
     {
-        if (failed_ == ENOENT)
+        using End = ChildProcess::End;
+        switch (process_.wait(stopped, patience)) {
+        case End::Success:
+            return {};
+        case End::NotInstalled:
             return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; "
                                          "the planned operations can be rehearsed without it.",
                                          name_));
-        if (failed_ != 0)
-            return problemOf(fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(failed_)));
-        int status = 0;
-        const auto end = started_ + patience;
-        for (pid_t ended = 0; ended == 0;) {
-            ended = waitpid(child_, &status, WNOHANG);
-            if (ended < 0 && errno == EINTR)
-                ended = 0;
-            if (ended != 0)
-                break;
-            const bool late = std::chrono::steady_clock::now() > end;
-            if (late || (stopped && stopped())) {
-                ::kill(-child_, SIGKILL);
-                while (waitpid(child_, &status, 0) < 0 && errno == EINTR) {
-                }
-                return problemOf(late ? fmt::format("The compiler {} did not finish within {} s and was stopped. Check "
-                                                    "that it works on its own.",
-                                                    name_,
-                                                    std::chrono::duration_cast<std::chrono::seconds>(patience).count())
-                                      : fmt::format("Stopped while {} was running.", name_));
-            }
-            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        case End::NotStarted:
+            return problemOf(
+                fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(process_.startError())));
+        case End::Late:
+            return problemOf(fmt::format("The compiler {} did not finish within {} s and was stopped. Check that it "
+                                         "works on its own.",
+                                         name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()));
+        case End::Stopped:
+            return problemOf(fmt::format("Stopped while {} was running.", name_));
+        case End::Failure:
+            break;
         }
-        if (WIFEXITED(status) && WEXITSTATUS(status) == 0)
-            return {};
         const Expected<std::string> said = readFile(log_);
         return problemOf(name_ + " rejects the generated C: " + (said ? said->substr(0, 2000) : std::string()));
     }
@@ -88,9 +56,7 @@ public:
 private:
     fs::path log_;
     std::string name_;
-    pid_t child_ = 0;
-    std::chrono::steady_clock::time_point started_ = std::chrono::steady_clock::now();
-    int failed_ = 0;
+    ChildProcess process_;
 };
 
 /// What was compiled, by all that it depends on.

@@ -19,7 +19,7 @@ constexpr std::uint64_t kMostPlaces = 400;
 InterruptRun::InterruptRun(const Facts& facts, CoreIndex core, SimulatedChip& chip, EmulatedCore& emulated,
                            const std::set<NeedIndex>& without)
     : f_(facts), names_(namesFor(facts, core)), chip_(chip), core_(emulated), without_(without),
-      vectors_(interruptVectors(facts, names_))
+      vectors_(interruptVectors(facts, names_, Handlers::All))
 {
 }
 

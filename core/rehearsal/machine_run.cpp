@@ -272,7 +272,7 @@ private:
         for (size_t core = 0; core < cores_.size(); ++core) {
             under_ = int(core);
             const Names names = namesFor(f_, core);
-            for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
+            for (const NeedIndex n : f_.image.order) {
                 const std::string function = names.need(n).text() + ending;
                 if (cores_[core] && hasFiles(f_, names, n) && !left_.contains(int(n)) &&
                     cores_[core]->program().symbols.contains(function))

@@ -96,13 +96,13 @@ private:
         }
         const auto wanted = [this](NeedIndex need) { return !left_.contains(int(need)); };
         const Names& first = names_.front();
-        for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+        for (const NeedIndex n : f_.image.order)
             if (hasFiles(f_, first, n) && wanted(n) && !waitsForSlowSource(f_, n) && !phase(Step::Phase::Need, int(n)))
                 left_.insert(int(n));
         if (!f_.image.lateSources.empty())
             out_.untilLate = chip_.now();
         const bool late = (!fallBack_ || fallBack_->lateToo) && phase(Step::Phase::Late);
-        for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+        for (const NeedIndex n : f_.image.order)
             if (hasFiles(f_, first, n) && wanted(n) && waitsForSlowSource(f_, n)) {
                 if (!late || !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
@@ -116,7 +116,7 @@ private:
                         0, false);
             chip_.coreRuns(int(core));
             const Names& own = names_[core];
-            for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+            for (const NeedIndex n : f_.image.order)
                 if (hasFiles(f_, own, n) && !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
         }
@@ -149,7 +149,7 @@ private:
     {
         chip_.demand().levelsFree = true;
         for (size_t core = 0; core < device_.cores.size(); ++core)
-            for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+            for (const NeedIndex n : f_.image.order)
                 if (wanted(n, core))
                     performOf(Step::Phase::Start, n, core);
     }
@@ -157,7 +157,7 @@ private:
     void stopAndStart()
     {
         for (size_t core = 0; core < device_.cores.size(); ++core)
-            for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+            for (const NeedIndex n : f_.image.order)
                 stopNeed(n, core);
         chip_.pass(kSecond / 1000);
         startAll();

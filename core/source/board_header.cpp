@@ -60,8 +60,8 @@ void writeSlowRates(Writer& w)
     const OperatingRange& range = f.device.ranges[size_t(slow.range)];
     const ClockState& flash = slow.clocks[f.device.flashClock];
     if (slow.waitStates && flash.rate != f.rates.clocks[f.device.flashClock].rate)
-        w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock),
-                range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
+        w.check(code("{} <= {}u", slowRateMacro(f, w.names, f.device.flashClock),
+                     range.waitStateLimits[size_t(*slow.waitStates)].value.floor()),
                 cString(fmt::format("{} must allow the low-speed rate in {}",
                                     counted(*slow.waitStates, "flash wait state"), range.name)));
     w.noCause();
@@ -102,15 +102,15 @@ void writeAsserts(Writer& w)
         // Rates of fast clocks times their factors leave 32 bits.
         const Code times = unit == 1 ? Code() : code(" * {}u", unit);
         if (node.type == ClockNode::Type::Divide)
-            w.linef("_Static_assert((uint64_t){} * {} == (uint64_t){}{}, {});", own, by, input, times, text);
+            w.check(code("(uint64_t){} * {} == (uint64_t){}{}", own, by, input, times), text);
         else
-            w.linef("_Static_assert((uint64_t){}{} == (uint64_t){} * {}, {});", own, times, input, by, text);
+            w.check(code("(uint64_t){}{} == (uint64_t){} * {}", own, times, input, by), text);
     }
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.waitStates) {
         w.because({Place::Kind::Clock, f.device.clocks[f.device.flashClock].id, {}}, "flash wait states");
-        w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock),
-                range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
+        w.check(code("{} <= {}u", rateMacro(f, w.names, f.device.flashClock),
+                     range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor()),
                 cString(fmt::format("{} must allow this rate in {}", counted(*f.rates.waitStates, "flash wait state"),
                                     range.name)));
     }
@@ -156,7 +156,7 @@ void declareStatus(Writer& w)
     std::set<std::string_view> statuses;
     for (const NeedIndex n : f.plan.needs.indices())
         for (const auto& [ending, about] : sourceOf(f.plan.needs[n].kind).statuses)
-            if (hasFiles(f, names, n) && statuses.insert(ending).second)
+            if (isWritten(f, names, n) && statuses.insert(ending).second)
                 w.linef("    {}_{}, {}", names.PREFIX, Word::spelled(ending), cComment(about));
     w.line("};");
     w.line();
@@ -269,6 +269,33 @@ void declareCoreFunctions(Writer& w)
 
 } // namespace
 
+namespace {
+
+/// Variables that must lie somewhere, by sections of the linker script.
+void writePlacement(Writer& w)
+{
+    if (w.facts.plan.leftOut.contains(OutputPart::LinkerScript))
+        return;
+    const Core& core = w.facts.device.cores[w.names.core];
+    w.line();
+    w.comment("For a variable that keeps its value over a reset which leaves the RAM its power: the start-up code does "
+              "not initialise it.");
+    w.linef("#define {} __attribute__((section(\".not_initialised\")))", w.names.macro("NOT_INITIALISED"));
+    const bool streams = std::any_of(w.facts.settings.begin(), w.facts.settings.end(),
+                                     [](const Setting& setting) { return !setting.streams.empty(); });
+    if (streams) {
+        w.comment("For a buffer that a DMA channel fills or reads: zeroed at start-up, in whole words of its own.");
+        w.linef("#define {} __attribute__((section(\".bss.dma\"), aligned(4)))", w.names.macro("DMA_BUFFER"));
+    }
+    if (retainedRam(w.facts, core) < core.ramBytes) {
+        w.comment(
+            "For a variable that may be lost in a low-power mode: not initialised, and undefined after the mode.");
+        w.linef("#define {} __attribute__((section(\".ram_lost\")))", w.names.macro("RAM_LOST"));
+    }
+}
+
+} // namespace
+
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.path(WordLiteral("board"), ".h"),
@@ -281,6 +308,12 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.line("#include <stdint.h>");
     w.line();
     writeRates(w);
+    if (names.layout.standard == ProjectLayout::Standard::C99) {
+        w.comment("Does not compile where the condition is false: C99 has no assertion of its own.");
+        w.linef("#define {}(condition) extern char {}[(condition) ? 1 : -1]", names.macro("ASSERT"),
+                names.name("asserted"));
+        w.line();
+    }
     writeAsserts(w);
     writeSlowRates(w);
     declarePads(w);
@@ -291,6 +324,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     else
         declareOwnBringUp(w);
     declareCoreFunctions(w);
+    writePlacement(w);
     w.line();
     w.linef("#endif /* {} */", guard);
     return w.take();

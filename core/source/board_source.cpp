@@ -6,6 +6,7 @@
 #include "core/source/field_access.h"
 #include "core/source/interrupt_table.h"
 #include "core/source/safe_text.h"
+#include "core/source/table_style.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -51,8 +52,8 @@ void writeNeedCalls(Writer& w, bool late, int indent)
 {
     const Facts& f = w.facts;
     Failures open; // of the condition that the lines before stand under
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, w.names, n) && (waitsForSlowSource(f, n) && w.names.core == 0) == late) {
+    for (const NeedIndex n : f.image.order)
+        if (isWritten(f, w.names, n) && (waitsForSlowSource(f, n) && w.names.core == 0) == late) {
             w.becauseNeed(n);
             const Failures failures = w.names.core == 0 ? failuresWithout(f, w.names, n) : Failures();
             if (failures != open) {
@@ -80,9 +81,15 @@ void writeSafeState(Writer& w)
     w.line();
     w.linef("void {}_safe_state(void)", w.names.prefix);
     w.line("{");
+    std::vector<std::string> left; // outputs of the user's own code
     for (const NeedIndex n : f.plan.needs.indices()) {
-        if (!hasFiles(f, w.names, n))
+        if (!isWritten(f, w.names, n)) {
+            if (hasFiles(f, w.names, n) && std::any_of(f.pads.begin(), f.pads.end(), [n](const PadSetup& setup) {
+                    return setup.need == int(n) && setup.gpio && setup.output;
+                }))
+                left.push_back(f.plan.needs[n].title);
             continue;
+        }
         w.becauseNeed(n, "safe state");
         const bool several = f.bindings.needs[n].seats.size() > 1;
         std::uint32_t word = 0;
@@ -107,6 +114,8 @@ void writeSafeState(Writer& w)
             w.linef("    {}_stop();", w.names.need(n));
     }
     w.noCause();
+    if (!left.empty())
+        w.comment("Driven by your own code: " + joined(left, ", ") + ".", 4);
     w.line("}");
 }
 
@@ -194,7 +203,7 @@ void defineFirstFailure(Writer& w)
 {
     const Facts& f = w.facts;
     const Names& names = w.names;
-    const auto mayFail = [&](size_t n) { return hasFiles(f, names, n) && needWaits(f, n); };
+    const auto mayFail = [&](size_t n) { return isWritten(f, names, n) && needWaits(f, n); };
     bool someFail = names.core == 0 && hasLateClocks(f);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         someFail = someFail || mayFail(n);
@@ -276,6 +285,8 @@ void defineBringUp(Writer& w)
     if (names.core == 0 && f.plan.onFailure != OnFailure::Stop)
         w.line("    up = true;");
     endEarlyFeeding(w, 4);
+    if (const std::vector<std::string> left = leftOutTitles(f, names); !left.empty())
+        w.comment("Left out of this project; your own code initialises: " + joined(left, ", ") + ".", 4);
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");
@@ -316,10 +327,13 @@ SourceFile boardSource(const Facts& f, const Names& names)
                      [](const Step& step) { return step.phase == Step::Phase::Unlock; }) ||
          std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
         w.line(names.include(WordLiteral("regs")));
+    if (names.core == 0 && std::any_of(f.image.steps.begin(), f.image.steps.end(),
+                                       [](const Step& step) { return step.phase == Step::Phase::Unlock; }))
+        includeTable(w);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, names, n)) {
+        if (isWritten(f, names, n)) {
             w.becauseNeed(n);
-            w.line(names.include(n));
+            w.includeNeed(n);
         }
     w.noCause();
     w.line();
@@ -351,6 +365,7 @@ SourceFile pinsSource(const Facts& f, const Names& names)
              "connected when the peripheral is set up.");
     w.line(names.include(WordLiteral("board")));
     w.line(names.include(WordLiteral("regs")));
+    includeTable(w);
     w.line();
     w.linef("void {}_pins_bring_up(void)", names.prefix);
     w.line("{");

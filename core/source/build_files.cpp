@@ -156,7 +156,8 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
         w.linef("add_executable({} ${{{}}})", p, list);
         if (!headersFolder(f).empty())
             w.linef("target_include_directories({} PRIVATE {})", p, headersFolder(f));
-        w.linef("set_target_properties({} PROPERTIES SUFFIX .elf C_STANDARD 11 C_EXTENSIONS OFF)", p);
+        w.linef("set_target_properties({} PROPERTIES SUFFIX .elf C_STANDARD {} C_EXTENSIONS OFF)", p,
+                yearOf(f.plan.project.standard));
         w.linef("target_compile_options({} PRIVATE {}{})", p, flags, kCompile);
         w.linef("target_link_options({0} PRIVATE {1}-nostdlib -T ${{CMAKE_CURRENT_SOURCE_DIR}}/{2} "
                 "-Wl,--gc-sections -Wl,-Map={0}.map)",
@@ -233,7 +234,8 @@ SourceFile makefile(const Facts& f, const std::vector<Names>& programs)
     w.line("OPTIMISE ?= -O2");
     w.line("BUILD ?= build-make");
     const Piece<Language::CMake> headers = headersFolder(f);
-    w.linef("CFLAGS = -std=c11 $(OPTIMISE) -g {}{}{} -MMD -MP", kCompile,
+    w.linef("CFLAGS = -std={} $(OPTIMISE) -g {}{}{} -MMD -MP",
+            Piece<Language::CMake>::trusted(optionOf(f.plan.project.standard)), kCompile,
             headers.empty() ? Piece<Language::CMake>() : Piece<Language::CMake>::trusted(" -I"), headers);
     w.line();
     Piece<Language::CMake> all, others;

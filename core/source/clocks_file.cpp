@@ -4,6 +4,7 @@
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
 #include "core/source/safe_text.h"
+#include "core/source/table_style.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -21,7 +22,7 @@ std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
 {
     std::vector<std::string> out;
     for (const NeedIndex need : fallBack.left)
-        if (hasFiles(f, namesFor(f, coreOf(f, need)), size_t(need)))
+        if (isWritten(f, namesFor(f, coreOf(f, need)), size_t(need)))
             out.push_back(f.plan.needs[need].title);
     return out;
 }
@@ -121,12 +122,13 @@ SourceFile clocksSource(const Facts& f, const Names& names)
              fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.line(names.include(WordLiteral("board")));
     w.line(names.include(WordLiteral("regs")));
+    includeTable(w);
     std::set<int> again;
     for (const ModeSteps& mode : f.image.modes)
         again.insert(mode.again.begin(), mode.again.end());
     for (const NeedIndex need : again)
-        if (hasFiles(f, names, need))
-            w.line(names.include(size_t(need)));
+        if (isWritten(f, names, need))
+            w.includeNeed(size_t(need));
     w.line();
     // The whole path in one comment, as a colleague would sketch it.
     std::string path;

@@ -66,10 +66,12 @@ std::vector<ClockAlarm> clockAlarms(const Facts& f, const Names& names)
     return out;
 }
 
-std::vector<InterruptVector> interruptVectors(const Facts& f, const Names& names)
+std::vector<InterruptVector> interruptVectors(const Facts& f, const Names& names, Handlers which)
 {
     std::map<int, InterruptVector> byNumber;
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+    for (const NeedIndex n : f.plan.needs.indices()) {
+        if (which == Handlers::Written && f.plan.leavesOut(f.plan.needs[n]))
+            continue;
         for (auto& [number, client] : interruptsOf(f, names, n)) {
             InterruptVector& vector = byNumber[number];
             vector.number = number;
@@ -79,6 +81,7 @@ std::vector<InterruptVector> interruptVectors(const Facts& f, const Names& names
                         vector.handler = handlerName(names, f.device.instances[client.instance].name, event);
             vector.clients.push_back(std::move(client));
         }
+    }
     std::vector<InterruptVector> out;
     for (auto& [number, vector] : byNumber)
         out.push_back(std::move(vector));

@@ -37,8 +37,10 @@ struct ClockAlarm {
 };
 std::vector<ClockAlarm> clockAlarms(const Facts& facts, const Names& names);
 
+/// Written: without needs that the user's own code drives.
+enum class Handlers { Written, All };
 /// Those of one core's program, by number.
-std::vector<InterruptVector> interruptVectors(const Facts& facts, const Names& names);
+std::vector<InterruptVector> interruptVectors(const Facts& facts, const Names& names, Handlers which);
 /// What tells one need, by number.
 std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& facts, const Names& names, NeedIndex need);
 

@@ -197,7 +197,7 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
     Writer w(f, names, names.path(WordLiteral("interrupts"), ".c"), "Interrupt handlers of the needs.");
     w.line(names.include(WordLiteral("board")));
     w.line(names.include(WordLiteral("regs")));
-    const std::vector<InterruptVector> vectors = interruptVectors(f, names);
+    const std::vector<InterruptVector> vectors = interruptVectors(f, names, Handlers::Written);
     std::set<size_t> included;
     std::set<std::string> functions;
     for (const InterruptVector& vector : vectors)
@@ -205,7 +205,7 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
             for (const NeedIndex need : {client.need, client.toggled})
                 if (need >= 0 && included.insert(size_t(need)).second) {
                     w.becauseNeed(need);
-                    w.line(names.include(size_t(need)));
+                    w.includeNeed(size_t(need));
                 }
     w.noCause();
     w.line();

@@ -31,13 +31,16 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
                               : fmt::format(" Woken by {}.", listed(wakers));
     text += fmt::format(" The core runs {} after wake-up, all clocks within {}; then it returns.",
                         format(state.wakeTime), format(state.fullTime));
-    std::vector<std::string> again;
+    std::vector<std::string> again, own;
     for (const NeedIndex need : steps.again)
-        again.push_back(f.plan.needs[need].title);
+        (f.plan.leavesOut(f.plan.needs[need]) ? own : again).push_back(f.plan.needs[need].title);
     if (!again.empty())
         text += fmt::format(
             " Meanwhile {} {} no power: stopped before and initialised again afterwards; start {} again yourself.",
             listed(again), again.size() == 1 ? "has" : "have", again.size() == 1 ? "it" : "they");
+    if (!own.empty())
+        text += fmt::format(" {} {} no power either: initialise {} again in your own code.", listed(own),
+                            own.size() == 1 ? "has" : "have", own.size() == 1 ? "it" : "them");
     if (f.image.slowRates)
         text += steps.slow ? " Call it on the low-speed clocks." : " Call it on the full-speed clocks.";
     return text;
@@ -102,14 +105,14 @@ void defineModes(Writer& w)
         w.comment("The interrupt that wakes the core is served once the clocks are back.", 4);
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
         for (const NeedIndex need : steps.again)
-            if (hasStop(f, size_t(need)) && hasFiles(f, w.names, need))
+            if (hasStop(f, size_t(need)) && isWritten(f, w.names, need))
                 w.linef("    {}_stop();", w.names.need(size_t(need)));
         list(w, steps.enter);
         w.because({Place::Kind::Mode, mode.id, {}}, "entered");
         w.linef("    {}_core_wait({});", p, mode.deep ? WordLiteral("true") : WordLiteral("false"));
         std::vector<size_t> again;
         for (const NeedIndex need : steps.again)
-            if (hasFiles(f, w.names, need))
+            if (isWritten(f, w.names, need))
                 again.push_back(size_t(need));
         const bool mayFail =
             std::any_of(again.begin(), again.end(), [&f](NeedIndex need) { return needWaits(f, need); });

@@ -34,7 +34,12 @@ struct Names {
     std::string pathOf(const Word& stem, std::string_view ending) const;
     /// #include "sluice_board.h"
     Code include(const Word& rest) const { return includeOf(name(rest)); }
-    Code include(NeedIndex index) const { return includeOf(need(index)); }
+    /// The header that declares a need's functions.
+    Code include(NeedIndex index) const
+    {
+        return layout.needFiles == ProjectLayout::NeedFiles::One ? include(WordLiteral("needs"))
+                                                                 : includeOf(need(index));
+    }
 
 private:
     Code includeOf(const Word& stem) const;

@@ -4,6 +4,7 @@
 #include "core/source/interrupt_table.h"
 #include "core/source/safe_text.h"
 #include "core/source/stream_functions.h"
+#include "core/source/table_style.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -34,6 +35,12 @@ std::string summary(const Facts& f, NeedIndex need)
     return text + ".";
 }
 
+/// What a bring-up returns.
+Code resultOf(const Facts& f, const Names& names, NeedIndex need)
+{
+    return needWaits(f, need) ? code("enum {}_status", names.prefix) : Code::trusted("void");
+}
+
 } // namespace
 
 bool needWaits(const Facts& f, NeedIndex need)
@@ -62,36 +69,44 @@ bool hasFiles(const Facts& f, const Names& names, NeedIndex need)
     return !stepsOf(f, need, Step::Phase::Need).empty();
 }
 
-std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex need)
+bool isWritten(const Facts& f, const Names& names, NeedIndex need)
 {
-    const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
-    const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start),
-                                   stops = stepsOf(f, need, Step::Phase::Stop);
-    const bool waits = needWaits(f, need);
-    const bool arm = f.device.cores[names.core].architecture == Core::Architecture::ArmM;
-    const Code result = waits ? code("enum {}_status", names.prefix) : Code::trusted("void");
+    return !f.plan.leavesOut(f.plan.needs[need]) && hasFiles(f, names, need);
+}
 
-    Writer header(f, names, names.path(need, ".h"), summary(f, need));
-    header.becauseNeed(need);
-    const Word guard = names.NEED(need) + "_H";
-    header.linef("#ifndef {}", guard);
-    header.linef("#define {}", guard);
-    header.line();
-    header.line(names.include(WordLiteral("board")));
-    header.line();
+std::vector<std::string> leftOutTitles(const Facts& f, const Names& names)
+{
+    std::vector<std::string> out;
+    for (const NeedIndex n : f.plan.needs.indices())
+        if (f.plan.leavesOut(f.plan.needs[n]) && hasFiles(f, names, n)) {
+            const InstanceIndex instance = f.bindings.needs[n].instance;
+            out.push_back(instance < 0
+                              ? f.plan.needs[n].title
+                              : fmt::format("{} ({})", f.plan.needs[n].title, f.device.instances[instance].name));
+        }
+    return out;
+}
+
+namespace {
+
+void writeHeader(Writer& header, NeedIndex need)
+{
+    const Facts& f = header.facts;
+    const Names& names = header.names;
+    const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
+    const bool waits = needWaits(f, need), starts = hasStart(f, need);
     header.comment(
         kind.define
-            ? starts.empty() ? "Configures the peripheral." : "Configures the peripheral; start runs it."
+            ? starts ? "Configures the peripheral; start runs it." : "Configures the peripheral."
             : "Clocks the instance and connects its signals to their pads. Setting its own registers is up to you.");
-    header.comment(
-        "Not reentrant: the functions of this file are called from the main program or from one interrupt, not "
-        "from both.");
+    header.comment("Not reentrant: the functions of this file are called from the main program or from one interrupt, "
+                   "not from both.");
     if (waits)
         header.comment("Stops at the first timeout and returns it.");
-    header.linef("{} {}_bring_up(void);", result, names.need(need));
-    if (!starts.empty())
+    header.linef("{} {}_bring_up(void);", resultOf(f, names, need), names.need(need));
+    if (starts)
         header.linef("void {}_start(void);", names.need(need));
-    if (!stops.empty())
+    if (!stepsOf(f, need, Step::Phase::Stop).empty())
         header.linef("void {}_stop(void);", names.need(need));
     std::set<std::string> functions;
     for (const auto& [number, client] : interruptsOf(f, names, need))
@@ -104,44 +119,51 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     if (kind.declare)
         kind.declare(header, need);
     declareStreams(header, need);
-    header.line();
-    header.linef("#endif /* {} */", guard);
+}
 
-    Writer source(f, names, names.path(need, ".c"), summary(f, need));
-    source.becauseNeed(need);
-    source.line(names.include(need));
-    source.line(names.include(WordLiteral("regs")));
+void writeStart(Writer& source, NeedIndex need)
+{
+    const Facts& f = source.facts;
+    const Names& names = source.names;
+    const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
+    const bool arm = f.device.cores[names.core].architecture == Core::Architecture::ArmM;
     source.line();
+    source.linef("void {}_start(void)", names.need(need));
+    source.line("{");
+    if (kind.resetState)
+        kind.resetState(source, need);
+    resetStreamState(source, need);
+    for (const Step* step : stepsOf(f, need, Step::Phase::Start))
+        source.step(*step, 4);
+    for (const auto& [number, client] : interruptsOf(f, names, need)) {
+        if (const std::optional<std::uint32_t> level =
+                arm ? urgencyOf(f.device, f.plan, f.plan.needs[need]).level : std::nullopt)
+            source.linef("    {}_interrupt_priority({}u, {}u);", names.prefix, number, *level);
+        source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number,
+                     cComment(f.device.instances[client.instance].name + " " + client.event));
+    }
+    source.line("}");
+}
+
+void writeSource(Writer& source, NeedIndex need)
+{
+    const Facts& f = source.facts;
+    const Names& names = source.names;
+    const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
     if (kind.declareState)
         kind.declareState(source, need);
     declareStreamState(source, need);
-    source.linef("{} {}_bring_up(void)", result, names.need(need));
+    source.linef("{} {}_bring_up(void)", resultOf(f, names, need), names.need(need));
     source.line("{");
     source.steps(stepsOf(f, need, Step::Phase::Need), 4);
     source.becauseNeed(need);
     source.keep(names.needs[need] + "_bring_up", 4);
-    if (waits)
+    if (needWaits(f, need))
         source.linef("    return {};", names.macro("OK"));
     source.line("}");
-    if (!starts.empty()) {
-        source.line();
-        source.linef("void {}_start(void)", names.need(need));
-        source.line("{");
-        if (kind.resetState)
-            kind.resetState(source, need);
-        resetStreamState(source, need);
-        for (const Step* step : starts)
-            source.step(*step, 4);
-        for (const auto& [number, client] : interruptsOf(f, names, need)) {
-            if (const std::optional<std::uint32_t> level =
-                    arm ? urgencyOf(f.device, f.plan, f.plan.needs[need]).level : std::nullopt)
-                source.linef("    {}_interrupt_priority({}u, {}u);", names.prefix, number, *level);
-            source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number,
-                         cComment(f.device.instances[client.instance].name + " " + client.event));
-        }
-        source.line("}");
-    }
-    if (!stops.empty()) {
+    if (hasStart(f, need))
+        writeStart(source, need);
+    if (const std::vector<const Step*> stops = stepsOf(f, need, Step::Phase::Stop); !stops.empty()) {
         source.becauseNeed(need, "stop");
         source.line();
         source.linef("void {}_stop(void)", names.need(need));
@@ -153,8 +175,72 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     if (kind.define)
         kind.define(source, need);
     defineStreams(source, need);
-    source.noCause();
-    return {header.take(), source.take()};
+}
+
+void beginHeader(Writer& header, const Word& guard)
+{
+    header.linef("#ifndef {}", guard);
+    header.linef("#define {}", guard);
+    header.line();
+    header.line(header.names.include(WordLiteral("board")));
+    header.line();
+}
+
+void beginSource(Writer& source, const Code& header)
+{
+    source.line(header);
+    source.line(source.names.include(WordLiteral("regs")));
+    includeTable(source);
+    source.line();
+}
+
+} // namespace
+
+std::vector<SourceFile> needFiles(const Facts& f, const Names& names, const std::vector<NeedIndex>& needs)
+{
+    std::vector<SourceFile> out;
+    if (f.plan.project.needFiles == ProjectLayout::NeedFiles::Pairs)
+        for (const NeedIndex need : needs) {
+            Writer header(f, names, names.path(need, ".h"), summary(f, need));
+            header.becauseNeed(need);
+            const Word guard = names.NEED(need) + "_H";
+            beginHeader(header, guard);
+            writeHeader(header, need);
+            header.line();
+            header.linef("#endif /* {} */", guard);
+            out.push_back(header.take());
+            Writer source(f, names, names.path(need, ".c"), summary(f, need));
+            source.becauseNeed(need);
+            beginSource(source, names.include(need));
+            writeSource(source, need);
+            source.noCause();
+            out.push_back(source.take());
+        }
+    else if (!needs.empty()) {
+        const char* purpose = "What the board needs of the peripherals, one after the other.";
+        Writer header(f, names, names.path(WordLiteral("needs"), ".h"), purpose);
+        const Word guard = names.macro("NEEDS_H");
+        beginHeader(header, guard);
+        Writer source(f, names, names.path(WordLiteral("needs"), ".c"), purpose);
+        beginSource(source, names.include(needs.front()));
+        for (const NeedIndex need : needs) {
+            for (Writer* w : {&header, &source}) {
+                w->becauseNeed(need);
+                if (need != needs.front())
+                    w->line();
+                w->comment("---- " + summary(f, need));
+            }
+            writeHeader(header, need);
+            writeSource(source, need);
+        }
+        header.noCause();
+        source.noCause();
+        header.line();
+        header.linef("#endif /* {} */", guard);
+        out.push_back(header.take());
+        out.push_back(source.take());
+    }
+    return out;
 }
 
 } // namespace bindrel

@@ -104,7 +104,8 @@ void writeNeeds(Page& page, const Facts& f)
                 achieved.push_back(
                     row.title + " " + row.achieved +
                     (row.wanted.empty() || row.wanted == row.achieved ? "" : " (requested " + row.wanted + ")"));
-        rows.push_back({need.title, need.kind, bound.instance < 0 ? "" : f.device.instances[bound.instance].name,
+        const std::string title = f.plan.leavesOut(need) ? need.title + " (your own code)" : need.title;
+        rows.push_back({title, need.kind, bound.instance < 0 ? "" : f.device.instances[bound.instance].name,
                         f.device.cores[coreOf(f, n)].id, joined(achieved, "; ")});
     }
     page.line("## Needs");
@@ -117,7 +118,7 @@ void writeInterrupts(Page& page, const Facts& f, const std::vector<Names>& progr
 {
     std::vector<std::vector<std::string>> rows;
     for (const Names& names : programs)
-        for (const InterruptVector& vector : interruptVectors(f, names))
+        for (const InterruptVector& vector : interruptVectors(f, names, Handlers::Written))
             for (const InterruptClient& client : vector.clients) {
                 const std::optional<std::uint32_t> level = urgencyOf(f.device, f.plan, f.plan.needs[client.need]).level;
                 rows.push_back({f.device.cores[names.core].id, std::to_string(vector.number),

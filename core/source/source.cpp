@@ -4,16 +4,14 @@
 #include "core/base/text.h"
 #include "core/source/clock_rates.h"
 #include "core/source/seal.h"
+#include "core/source/table_style.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
 
 namespace bindrel {
 
-namespace {
-
-/// Sets the seal of a generated file to what the file holds.
-void seal(SourceFile& file)
+void setSeal(SourceFile& file)
 {
     if (file.owner == SourceFile::Owner::User)
         return;
@@ -32,6 +30,8 @@ void seal(SourceFile& file)
     }
 }
 
+namespace {
+
 /// The compiler's options with the folder of the headers, where that is not the folder of the sources.
 std::vector<std::string> withHeaders(std::vector<std::string> options, const ProjectLayout& layout)
 {
@@ -40,27 +40,58 @@ std::vector<std::string> withHeaders(std::vector<std::string> options, const Pro
     return options;
 }
 
+/// Collects files by what they belong to.
+class Groups {
+public:
+    explicit Groups(std::string core) : core_(std::move(core)) {}
+    void add(const std::string& group, std::vector<SourceFile> files)
+    {
+        for (SourceFile& file : files) {
+            file.group = core_.empty() ? group : group + ", " + core_;
+            files_.push_back(std::move(file));
+        }
+    }
+    std::vector<SourceFile> take() { return std::move(files_); }
+
+private:
+    std::string core_; ///< of a chip with several
+    std::vector<SourceFile> files_;
+};
+
+std::string partTitle(const Facts& f, NeedIndex need)
+{
+    const std::string& id = f.plan.needs[need].part;
+    for (const std::vector<Part>* parts : {&f.board.parts, &f.plan.parts})
+        for (const Part& part : *parts)
+            if (part.id == id)
+                return part.title;
+    return "Firmware";
+}
+
 std::vector<SourceFile> program(const Facts& f, const Names& names)
 {
-    std::vector<SourceFile> files{boardHeader(f, names), boardSource(f, names), registersHeader(f, names)};
+    Groups out(f.device.cores.size() > 1 ? f.device.cores[names.core].id : std::string());
+    out.add("Board", {boardHeader(f, names), boardSource(f, names), registersHeader(f, names)});
     if (names.core == 0) {
-        files.push_back(clocksSource(f, names));
-        files.push_back(pinsSource(f, names));
+        out.add("Board", {clocksSource(f, names), pinsSource(f, names)});
         if (std::optional<SourceFile> stored = storedSource(f, names))
-            files.push_back(std::move(*stored));
+            out.add("Board", {std::move(*stored)});
     }
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, names, n))
-            for (SourceFile& file : needFiles(f, names, n))
-                files.push_back(std::move(file));
-    files.push_back(interruptsSource(f, names));
-    for (SourceFile& file : verifyFiles(f, names))
-        files.push_back(std::move(file));
-    for (SourceFile& file : clockRateFiles(f, names))
-        files.push_back(std::move(file));
-    for (SourceFile& file : startFiles(f, names))
-        files.push_back(std::move(file));
-    return files;
+    std::vector<NeedIndex> written;
+    for (const NeedIndex n : f.plan.needs.indices())
+        if (isWritten(f, names, n))
+            written.push_back(n);
+    if (f.plan.project.needFiles == ProjectLayout::NeedFiles::One)
+        out.add("Needs", needFiles(f, names, written));
+    else
+        for (const NeedIndex n : written)
+            out.add(partTitle(f, n), needFiles(f, names, {n}));
+    out.add("Board", tableFiles(f, names));
+    out.add("Board", {interruptsSource(f, names)});
+    out.add("Checks", verifyFiles(f, names));
+    out.add("Checks", clockRateFiles(f, names));
+    out.add("Start-up", startFiles(f, names));
+    return out.take();
 }
 
 } // namespace
@@ -70,6 +101,7 @@ Source makeSource(const Facts& f)
     Source out;
     out.plan = commentText(f.plan.name);
     out.lineEnds = f.plan.project.lineEnds;
+    out.byTree = f.plan.project.formatting == ProjectLayout::Formatting::ByTree;
     if (!f.device.canBeWritten())
         return out;
     std::vector<Names> programs;
@@ -83,7 +115,7 @@ Source makeSource(const Facts& f)
             out.files.push_back(std::move(file));
         const Core& facts = f.device.cores[core];
         Source::Program built{facts.toolPrefix + "gcc",
-                              withHeaders(compilerOptions(facts), f.plan.project),
+                              withHeaders(compilerOptions(facts, f.plan.project.standard), f.plan.project),
                               {},
                               names.pathOf(names.prefix, ".ld"),
                               names.prefix.text() + ".elf"};
@@ -107,12 +139,14 @@ Source makeSource(const Facts& f)
         out.programs.push_back(std::move(built));
         programs.push_back(names);
     }
-    for (SourceFile& file : buildFiles(f, programs))
-        out.files.push_back(std::move(file));
+    Groups rest({});
+    rest.add("Build", buildFiles(f, programs));
     if (!f.plan.leftOut.contains(OutputPart::ProjectPage))
-        out.files.push_back(projectPage(f, programs));
+        rest.add("Build", {projectPage(f, programs)});
+    for (SourceFile& file : rest.take())
+        out.files.push_back(std::move(file));
     for (SourceFile& file : out.files)
-        seal(file);
+        setSeal(file);
     out.buildCommand = joined(commands, " && ");
     return out;
 }
@@ -121,6 +155,9 @@ Source makeWholeSource(const Facts& f)
 {
     Plan plan = f.plan;
     plan.leftOut.clear();
+    plan.leftOutKinds.clear();
+    for (Need& need : plan.needs)
+        need.leftOut = false;
     return makeSource(
         {f.device, f.board, plan, f.bindings, f.rates, f.settings, f.accuracy, f.pads, f.image, f.provenance});
 }

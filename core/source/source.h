@@ -25,6 +25,7 @@ struct SourceFile {
     std::string name; ///< relative to the output folder: "sluice_board.h", "inc/sluice_board.h"
     /// Generated files are written again each time; the user's own are only created when missing.
     enum class Owner { Generated, User } owner = Owner::Generated;
+    std::string group; ///< what it belongs to, for lists: "Board", a part's title, "Start-up", "Checks", "Build"
     std::vector<SourceLine> lines;
     std::vector<Trace> traces;
 
@@ -39,6 +40,8 @@ struct Source {
     std::string plan;   ///< the plan's name
     std::string prefix; ///< "sluice"
     ProjectLayout::LineEnds lineEnds = ProjectLayout::LineEnds::AsFound;
+    bool byTree =
+        true; ///< laid out by the .clang-format of the tree that it is written to; see core/output/tree_format.h
     std::vector<SourceFile> files;
     /// One core's program: what the compiler is given.
     struct Program {
@@ -54,11 +57,14 @@ struct Source {
     const SourceFile* find(std::string_view name) const;
 };
 
+/// Sets the seal of a generated file to what the file holds.
+void setSeal(SourceFile& file);
+
 Source makeSource(const Facts& facts);
 /// With every part, also those that the plan leaves out: what can be compiled and run by itself.
 Source makeWholeSource(const Facts& facts);
 
 /// The compiler's options for a core, as the tests and the shown command use them.
-std::vector<std::string> compilerOptions(const Core& core);
+std::vector<std::string> compilerOptions(const Core& core, ProjectLayout::Standard standard = {});
 
 } // namespace bindrel

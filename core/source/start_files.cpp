@@ -122,7 +122,8 @@ SourceFile coreSource(const Facts& f, const Names& names)
     return w.take();
 }
 
-/// Bytes of a core's RAM that keep their content in every mode that the program enters.
+} // namespace
+
 std::uint32_t retainedRam(const Facts& f, const Core& core)
 {
     std::uint32_t bytes = core.ramBytes;
@@ -130,6 +131,8 @@ std::uint32_t retainedRam(const Facts& f, const Core& core)
         bytes = std::min(bytes, f.device.modes[size_t(steps.mode)].retains.value_or(bytes));
     return bytes;
 }
+
+namespace {
 
 SourceFile linkerScript(const Facts& f, const Names& names)
 {
@@ -171,8 +174,13 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.linef("        {}_data_end = .;", p);
     w.line("    } > ram AT > flash");
     w.linef("    {}_data_load = LOADADDR(.data);", p);
+    w.comment("Neither loaded nor zeroed: keeps its content over a reset.", 4);
+    w.line("    .not_initialised (NOLOAD) : { *(.not_initialised*) . = ALIGN(4); } > ram");
     w.line("    .bss (NOLOAD) : {");
     w.linef("        {}_bss_start = .;", p);
+    if (std::any_of(f.settings.begin(), f.settings.end(),
+                    [](const Setting& setting) { return !setting.streams.empty(); }))
+        w.line("        *(.bss.dma*) . = ALIGN(4);");
     w.line("        *(.bss*) *(.sbss*) *(COMMON)");
     w.line("        . = ALIGN(4);");
     w.linef("        {}_bss_end = .;", p);
@@ -210,12 +218,12 @@ SourceFile mainFile(const Facts& f, const Names& names)
                  names.core == 0 ? Word(WordLiteral("main")) : "main_" + Word::of(f.device.cores[names.core].id), ".c"),
              "The application.", SourceFile::Owner::User);
     std::vector<NeedIndex> starts, later;
-    for (const NeedIndex n : f.plan.needs.indices())
-        if (hasFiles(f, names, n) && hasStart(f, n))
+    for (const NeedIndex n : f.image.order)
+        if (isWritten(f, names, n) && hasStart(f, n))
             (sourceOf(f.plan.needs[n].kind).startedLater.empty() ? starts : later).push_back(NeedIndex(int(n)));
     w.line(names.include(WordLiteral("board")));
     for (const NeedIndex need : starts)
-        w.line(names.include(size_t(need)));
+        w.includeNeed(size_t(need));
     w.line();
     w.line("int main(void)");
     w.line("{");
@@ -281,7 +289,7 @@ std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
             w.linef("__attribute__((weak, alias(\"{}_unhandled\"))) void {}(void);", p, table[size_t(number)]);
         }
     // Of instances that share a number, the one that a need uses has the handler.
-    for (const InterruptVector& vector : interruptVectors(w.facts, w.names))
+    for (const InterruptVector& vector : interruptVectors(w.facts, w.names, Handlers::Written))
         table[size_t(vector.number)] = vector.handler;
     w.line();
     w.comment("Interrupts without a handler stop here, where a debugger finds them.");
@@ -368,11 +376,12 @@ std::vector<SourceFile> startFiles(const Facts& f, const Names& names)
     return out;
 }
 
-std::vector<std::string> compilerOptions(const Core& core)
+std::vector<std::string> compilerOptions(const Core& core, ProjectLayout::Standard standard)
 {
     std::vector<std::string> out = core.compilerFlags;
+    out.push_back(std::string("-std=") + optionOf(standard));
     for (const char* option :
-         {"-std=c11", "-ffreestanding", "-O2", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-pedantic", "-Werror"})
+         {"-ffreestanding", "-O2", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-pedantic", "-Werror"})
         out.push_back(option);
     return out;
 }

@@ -57,9 +57,9 @@ bool tellsDone(const Writer& w, NeedIndex need, const StreamSetting& stream)
 }
 
 /// The variable that holds how many were to be moved.
-Word countName(const StreamSetting& stream)
+Word countName(const Writer& w, NeedIndex need, const StreamSetting& stream)
 {
-    return Word::of(std::string(stream.spec.verb)) + "_count";
+    return w.local(need, Word::of(std::string(stream.spec.verb)) + "_count");
 }
 
 /// Memory and the channel see the same, in this order: the compiler keeps to it, and so does the core's bus.
@@ -78,7 +78,7 @@ void declareStreamState(Writer& w, NeedIndex need)
 {
     const std::vector<StreamSetting>& streams = w.facts.settings[need].streams;
     for (const StreamSetting& stream : streams)
-        w.linef("static uint32_t {};", countName(stream));
+        w.linef("static uint32_t {};", countName(w, need, stream));
     if (!streams.empty())
         w.line();
 }
@@ -86,7 +86,7 @@ void declareStreamState(Writer& w, NeedIndex need)
 void resetStreamState(Writer& w, NeedIndex need)
 {
     for (const StreamSetting& stream : w.facts.settings[need].streams)
-        w.linef("    {} = 0u;", countName(stream));
+        w.linef("    {} = 0u;", countName(w, need, stream));
 }
 
 const std::vector<std::string_view>& streamSuffixes()
@@ -142,7 +142,7 @@ void defineStreams(Writer& w, NeedIndex need)
     for (const StreamSetting& stream : w.facts.settings[need].streams) {
         const std::string n = std::to_string(stream.channel);
         const StreamNames names = namesOf(w, need, stream.spec);
-        const Word count = countName(stream);
+        const Word count = countName(w, need, stream);
         const std::int64_t offset = countOffset(device, stream.channel).value_or(0);
         const auto has = [&](const char* role) { return device.roleField(dma, role + n).valid(); };
         const Code memory = Code::trusted("(uint32_t)(uintptr_t)memory");

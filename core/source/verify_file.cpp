@@ -33,6 +33,22 @@ std::uint32_t comparedBits(const Register& reg, const RegisterUse& use)
     return out & ~use.changing;
 }
 
+/// Bits that only needs write which the user's own code drives.
+std::map<std::pair<InstanceIndex, RegisterIndex>, std::uint32_t> leftToOthers(const Facts& f)
+{
+    std::map<std::pair<InstanceIndex, RegisterIndex>, std::uint32_t> out, own;
+    for (const Step& step : f.image.steps) {
+        if (step.kind == Step::Kind::Wait || step.kind == Step::Kind::Read)
+            continue;
+        const bool left = step.need >= 0 && f.plan.leavesOut(f.plan.needs[step.need]);
+        (left ? out : own)[{step.instance, step.reg}] |= step.kind == Step::Kind::Write ? UINT32_MAX : step.mask;
+    }
+    for (auto& [where, mask] : out)
+        if (const auto kept = own.find(where); kept != own.end())
+            mask &= ~kept->second;
+    return out;
+}
+
 struct Comparison {
     const RegisterValue* value = nullptr;
     std::uint32_t mask = 0;
@@ -41,6 +57,7 @@ struct Comparison {
 std::vector<Comparison> comparisons(const Facts& f, const Names& names)
 {
     const std::map<InstanceIndex, CoreIndex> owner = owners(f);
+    const std::map<std::pair<InstanceIndex, RegisterIndex>, std::uint32_t> foreign = leftToOthers(f);
     std::map<BlockIndex, std::vector<RegisterUse>> uses;
     std::vector<Comparison> out;
     for (const RegisterValue& value : f.image.registers) {
@@ -51,8 +68,10 @@ std::vector<Comparison> comparisons(const Facts& f, const Names& names)
         const auto [known, fresh] = uses.try_emplace(block);
         if (fresh)
             known->second = registerUses(f.device.blocks[block]);
+        const auto others = foreign.find({value.instance, value.reg});
         if (const std::uint32_t mask =
-                comparedBits(f.device.blocks[block].registers[value.reg], known->second[size_t(value.reg)]))
+                comparedBits(f.device.blocks[block].registers[value.reg], known->second[size_t(value.reg)]) &
+                ~(others == foreign.end() ? 0u : others->second))
             out.push_back({&value, mask});
     }
     return out;

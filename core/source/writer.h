@@ -26,6 +26,8 @@ public:
     {
         line(code(format, std::forward<Args>(args)...));
     }
+    /// Refuses to compile where a planned number no longer fits; `message` is a string of C.
+    void check(const Code& condition, const Code& message);
     /// A comment of one or more lines, wrapped at 88 columns.
     void comment(std::string_view text, int indent = 0);
 
@@ -34,13 +36,23 @@ public:
     void becauseNeed(NeedIndex need, std::string why = {});
     void noCause() { trace_ = -1; }
 
+    /// The header of a need, where this file does not include it yet.
+    void includeNeed(NeedIndex need);
+    /// What only this file knows of a need: its bare name, or one with the need before it where several share a file.
+    Word local(NeedIndex need, const Word& name) const;
+
     /// A region that the user may fill: its text is carried over by name at each write.
     void keep(const Word& name, int indent);
 
     /// The C statements of a step.
     void step(const Step& step, int indent);
-    /// Several steps, each block of them headed by its reason.
+    /// Several steps, each block of them headed by its reason, in the plan's style.
     void steps(const std::vector<const Step*>& list, int indent);
+
+    /// The same, always a statement each.
+    void statements(const std::vector<const Step*>& list, int indent);
+    /// A line that does what a step does.
+    void lineOf(const Step& step, const Code& text);
 
     SourceFile take() { return std::move(file_); }
 
@@ -102,6 +114,10 @@ struct SourceFacet {
 const SourceFacet& sourceOf(std::string_view kind);
 /// Whether a need gets files in a core's program: it is bound, the core owns it, and something is to be written for it.
 bool hasFiles(const Facts& facts, const Names& names, NeedIndex need);
+/// Whether these files are written: the plan does not leave them out.
+bool isWritten(const Facts& facts, const Names& names, NeedIndex need);
+/// Titles of the needs of a core's program that the plan leaves out, with the instance: "Uplink (UART3)".
+std::vector<std::string> leftOutTitles(const Facts& facts, const Names& names);
 /// The fields that one core's program waits for, each the next value of its status after OK.
 std::vector<FieldRef> awaitedFields(const Facts& facts, const Names& names);
 /// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after
@@ -121,7 +137,8 @@ void writeRiscVStart(Writer& w);
 std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions);
 /// The end of a reset function: data and zeroes in place, then main.
 void writeMemorySetUp(Writer& w);
-std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, NeedIndex need);
+/// A header and a source for each, or one pair for all.
+std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, const std::vector<NeedIndex>& needs);
 
 // Settings in non-volatile memory; nothing when the plan chooses none.
 void declareStored(Writer& w);                                                  ///< PREFIX_board.h
@@ -136,6 +153,8 @@ void writeCoreWait(Writer& w); ///< PREFIX_core.c
 void writeInterruptHold(Writer& w);
 /// Whether something is brought up after a slow source has come.
 bool hasLateClocks(const Facts& facts);
+/// Bytes of a core's RAM that keep their content in every mode that the program enters.
+std::uint32_t retainedRam(const Facts& facts, const Core& core);
 /// Titles of the needs with files that a fall back leaves out.
 std::vector<std::string> leftTitles(const Facts& facts, const FallBack& fallBack);
 /// What can be done after a failure, for the comment on its status.

@@ -74,7 +74,7 @@ private Q_SLOTS:
 #ifdef __SANITIZE_ADDRESS__
         constexpr int kEvents = 600; // a tenth of the pace
 #else
-        constexpr int kEvents = 2600;
+        constexpr int kEvents = 2300;
 #endif
         const QString folder = QDir(dir_->path()).canonicalPath();
         QDir::setCurrent(folder);

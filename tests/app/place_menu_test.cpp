@@ -98,6 +98,13 @@ private Q_SLOTS:
         w_->view().select({Place::Kind::Need, "uplink", {}});
         const QStringList byKey = menuAt(w_->wiring()->needs(), {5, 5}, {}, true);
         QVERIFY2(byKey.contains("Hold or release"), qPrintable(byKey.join(", ")));
+        // The team's own driver: its files are not written, and undo brings them back.
+        const auto isWritten = [this] { return now().source().find("sluice_uplink.c") != nullptr; };
+        QVERIFY(isWritten());
+        (void)menuAt(w_->wiring()->needs()->viewport(), needRow("uplink"), "Driven by your own code");
+        QVERIFY(now().plan.need("uplink")->leftOut && !isWritten());
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(isWritten());
         (void)menuAt(w_->wiring()->needs()->viewport(), needRow("uplink"), "Set its goals");
         QVERIFY(w_->station() == Station::Tuning);
     }

@@ -17,6 +17,7 @@
 #include <QListWidget>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QStandardPaths>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -39,17 +40,15 @@ class SourceTest : public WindowFixture {
     }
     void choose(const char* file)
     {
-        const auto& files = w_->source()->files()->files();
-        for (size_t i = 0; i < files.size(); ++i)
-            if (files[i].name == file) {
-                RowList* list = w_->source()->files();
-                list->setCurrentRow(int(i)); // scrolls there
-                QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->rowRect(int(i)).center());
-                QApplication::processEvents();
-                COMPARE_TEXT(w_->source()->shownFile().toStdString(), file);
-                return;
-            }
-        QFAIL(file);
+        FileList* list = w_->source()->files();
+        QVERIFY2(list->choose(file), file); // scrolls there
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->rowRect(list->currentRow()).center());
+        QApplication::processEvents();
+        COMPARE_TEXT(w_->source()->shownFile().toStdString(), file);
+    }
+    static std::string groupOf(MainWindow& window, const char* file)
+    {
+        return window.document().snapshot().source().find(file)->group;
     }
     FileChange::State state(const char* file) const
     {
@@ -107,6 +106,68 @@ private Q_SLOTS:
             QVERIFY(now().plan.project == ProjectLayout());
         }
         w_->setDark(false);
+    }
+
+    /// Files stand below what they belong to, with counts of what a write would do there; headings close and open by
+    /// keys and by mouse, and what is shown stays shown.
+    void filesStandBelowWhatTheyBelongTo()
+    {
+        openInFolder("done");
+        FileList* list = w_->source()->files();
+        const auto rowOf = [list](const char* begin) {
+            for (int row = 0; row < list->rowCount(); ++row)
+                if (list->rowText(row).startsWith(begin))
+                    return row;
+            return -1;
+        };
+        COMPARE_TEXT(list->rowText(0).toStdString(), "Board: 6 new");
+        QVERIFY(rowOf("Build: ") > 0 && rowOf("Start-up: ") > 0 && rowOf("Checks: ") > 0);
+        QVERIFY(!list->fileAt(0) && list->fileAt(1));
+        choose("sluice_board.c");
+        const int rows = list->rowCount();
+        list->setFocus();
+        QTest::keyClick(list, Qt::Key_Left); // to the heading
+        QCOMPARE(list->currentRow(), 0);
+        QTest::keyClick(list, Qt::Key_Left);
+        QVERIFY(list->rowCount() < rows);
+        QVERIFY(list->rowText(0).endsWith(", closed"));
+        COMPARE_TEXT(w_->source()->shownFile().toStdString(), "sluice_board.c");
+        // An edit leaves it closed, and the person on the heading.
+        QVERIFY(w_->document().apply(editOf("test", SetGoal{"uplink", "baud", "57600"})));
+        w_->source()->refreshNow();
+        QCOMPARE(list->currentRow(), 0);
+        QVERIFY(list->rowText(0).endsWith(", closed"));
+        QTest::keyClick(list, Qt::Key_Return);
+        QCOMPARE(list->rowCount(), rows);
+        QTest::mouseDClick(list->viewport(), Qt::LeftButton, {}, list->rowRect(0).center());
+        QVERIFY(list->rowCount() < rows);
+        // Whoever is led to a line finds its file.
+        choose("sluice_board.c");
+        QCOMPARE(list->rowCount(), rows);
+        QVERIFY(w_->source()->writeNow());
+        w_->source()->refreshNow();
+        COMPARE_TEXT(list->rowText(0).toStdString(), "Board");
+        QVERIFY(w_->document().apply(editOf("test", SetGoal{"uplink", "baud", "9600"})));
+        w_->source()->refreshNow();
+        const int changed = rowOf((groupOf(*w_, "sluice_uplink.c") + ": ").c_str());
+        QVERIFY(changed > 0 && list->rowText(changed).contains("changed"));
+    }
+
+    /// The tree's own formatter lays out what is shown, and each line still leads to its decision.
+    void theTreesFormatterIsUsed()
+    {
+        if (QStandardPaths::findExecutable("clang-format").isEmpty())
+            QSKIP("clang-format is not installed here");
+        put(fs::path(dir_->path().toStdString()) / ".clang-format",
+            "BasedOnStyle: LLVM\nIndentWidth: 2\nColumnLimit: 72\n");
+        openInFolder("done");
+        choose("sluice_pins.c");
+        QTRY_VERIFY(w_->source()->text()->text().contains("\n  /* Clock the ports"));
+        QVERIFY(w_->source()->writeNow());
+        QVERIFY(textOf(folder() / "sluice_pins.c").find("\n  /* Clock the ports") != std::string::npos);
+        w_->source()->refreshNow();
+        QCOMPARE(state("sluice_pins.c"), FileChange::State::Same);
+        fs::remove(fs::path(dir_->path().toStdString()) / ".clang-format");
     }
 
     void aConflictIsSettledPlaceByPlace()

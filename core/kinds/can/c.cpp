@@ -153,9 +153,9 @@ void declareCan(Writer& w, NeedIndex need)
     w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
     w.linef("#define {}_BITS_PER_SECOND {}u", NAME,
             (Rational(f.rates.clocks[setting.kernel].rate.value.floor()) / (prescaler * quanta)).floor());
-    w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});",
-            rateMacro(f, w.names, setting.kernel), NAME,
-            cString(w.names.needs[need].text() + " bit rate from its clock"));
+    w.check(
+        code("{0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND", rateMacro(f, w.names, setting.kernel), NAME),
+        cString(w.names.needs[need].text() + " bit rate from its clock"));
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const CanFilterPlan filters = canFilterPlan(f.device, instance, f.plan.needs[need]);
     if (!filters.filters.filters.empty())

@@ -163,8 +163,8 @@ void declareCapture(Writer& w, NeedIndex need)
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS_PER_SECOND {}u {}", NAME, (Rational(hertz) / prescaler).floor(),
             cComment("rounded down"));
-    w.linef("_Static_assert({0} / {1}_PRESCALER == {1}_TICKS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel),
-            NAME, cString(w.names.needs[need].text() + " ticks from its clock"));
+    w.check(code("{0} / {1}_PRESCALER == {1}_TICKS_PER_SECOND", rateMacro(f, w.names, setting.kernel), NAME),
+            cString(w.names.needs[need].text() + " ticks from its clock"));
     if (channelOf(f.bindings.needs[need]) <= 0)
         return;
     w.line();

@@ -47,17 +47,17 @@ void declarePwm(Writer& w, NeedIndex need)
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS {}u {}", NAME, period, cComment(slopes == 2 ? "of one slope" : "of one period"));
     w.linef("#define {}_MILLIHERTZ {}u", NAME, millihertz.floor());
-    w.linef("_Static_assert((uint64_t){} * 1000u / ({}u * {}_PRESCALER * {}_TICKS) == {}_MILLIHERTZ,",
-            rateMacro(f, w.names, setting.kernel), slopes, NAME, NAME, NAME);
-    w.linef("               {});", cString(w.names.needs[need].text() + " frequency from its clock"));
+    w.check(code("(uint64_t){} * 1000u / ({}u * {}_PRESCALER * {}_TICKS) == {}_MILLIHERTZ",
+                 rateMacro(f, w.names, setting.kernel), slopes, NAME, NAME, NAME),
+            cString(w.names.needs[need].text() + " frequency from its clock"));
     if (const auto dead = setting.role("dead_time")) {
         const Duration time(Rational(*dead) / rate);
         w.linef("#define {}_DEAD_TICKS {}u {}", NAME, *dead,
                 cComment(w.facts.settings[need].goal("dead")->achieved + " at " + format(Frequency(rate))));
         w.linef("#define {}_DEAD_PICOSECONDS {}u", NAME, (time.value * INT64_C(1'000'000'000'000)).floor());
-        w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME,
-                rateMacro(f, w.names, setting.kernel));
-        w.linef("               {});", cString(w.names.needs[need].text() + " dead time from its clock"));
+        w.check(code("(uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS", NAME,
+                     rateMacro(f, w.names, setting.kernel)),
+                cString(w.names.needs[need].text() + " dead time from its clock"));
     }
     if (const auto dead = setting.role("dead_time_low"))
         w.linef("#define {}_DEAD_LOW_TICKS {}u {}", NAME, *dead,

@@ -251,7 +251,8 @@ void defineSegments(Writer& w, NeedIndex need)
     w.because({Place::Kind::Goal, w.facts.plan.needs[need].id, "map"});
     w.line();
     w.comment("By digit, figure and backplane: the bits that are lit.");
-    w.linef("static const uint32_t figures[{}][10][{}] = {{", map.digits.size(), planes);
+    const Word figures = w.local(need, WordLiteral("figures"));
+    w.linef("static const uint32_t {}[{}][10][{}] = {{", figures, map.digits.size(), planes);
     for (const auto& digit : map.digits) {
         w.line("    {");
         for (const char* figure : kFigures) {
@@ -276,7 +277,7 @@ void defineSegments(Writer& w, NeedIndex need)
     w.line("    uint32_t rest = number;");
     w.linef("    for (uint32_t digit = {}u; digit > 0u; digit--) {{", map.digits.size());
     w.linef("        for (uint32_t plane = 0u; plane < {}u; plane++) {{", planes);
-    w.line("            lit[plane] |= figures[digit - 1u][rest % 10u][plane];");
+    w.linef("            lit[plane] |= {}[digit - 1u][rest % 10u][plane];", figures);
     w.line("        }");
     w.line("        rest /= 10u;");
     w.line("        if (rest == 0u) {");

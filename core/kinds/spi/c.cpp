@@ -50,9 +50,9 @@ void declareSpi(Writer& w, NeedIndex need)
                               f.settings[need].goal("rate")->formula));
         w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment("total division of its clock"));
         w.linef("#define {}_SCK_MILLIHERTZ {}u", NAME, millihertz);
-        w.linef("_Static_assert((uint64_t){0} * 1000u / {1}_DIVIDER == {1}_SCK_MILLIHERTZ,",
-                rateMacro(f, w.names, setting.kernel), NAME);
-        w.linef("               {});", cString(w.names.needs[need].text() + " SCK from its clock"));
+        w.check(code("(uint64_t){0} * 1000u / {1}_DIVIDER == {1}_SCK_MILLIHERTZ", rateMacro(f, w.names, setting.kernel),
+                     NAME),
+                cString(w.names.needs[need].text() + " SCK from its clock"));
     }
     w.linef("#define {}_WORD_US {}u {}", NAME, wordTime(g, sck), cComment("time limit for one word"));
     w.line();

@@ -47,7 +47,7 @@ ErrorFlags errorFlags(const Facts& f, NeedIndex need)
 class TakeByte {
 public:
     TakeByte(Writer& w, NeedIndex need)
-        : w_(w), instance_(w.facts.bindings.needs[need].instance), flags_(errorFlags(w.facts, need))
+        : w_(w), need_(need), instance_(w.facts.bindings.needs[need].instance), flags_(errorFlags(w.facts, need))
     {
     }
 
@@ -77,13 +77,13 @@ public:
         if (!flags_.overrun.empty()) {
             w_.linef("    if ({}) {{", anyOf(flags_.overrun));
             forget(flags_.overrun);
-            w_.line("        overruns = overruns + 1u;");
+            w_.linef("        {0} = {0} + 1u;", w_.local(need_, WordLiteral("overruns")));
             w_.line("    }");
         }
         if (!flags_.damaged.empty()) {
             w_.linef("    if ({}) {{", anyOf(flags_.damaged));
             forget(flags_.damaged);
-            w_.line("        damaged = damaged + 1u;");
+            w_.linef("        {0} = {0} + 1u;", w_.local(need_, WordLiteral("damaged")));
             w_.linef("        {}", dropped);
             w_.line("    }");
         }
@@ -112,6 +112,7 @@ private:
     }
 
     Writer& w_;
+    NeedIndex need_;
     InstanceIndex instance_;
     ErrorFlags flags_;
     std::map<RegisterIndex, Word> states_;
@@ -147,10 +148,10 @@ void declareUartState(Writer& w, NeedIndex need)
     const std::vector<Word> all = counters(w.facts, need);
     if (byInterrupt) {
         w.comment("Only the interrupt moves the head, and only the program moves the tail.");
-        w.line("static volatile uint8_t waiting[64];");
+        w.linef("static volatile uint8_t {}[64];", w.local(need, WordLiteral("waiting")));
     }
     for (const Word& name : all)
-        w.linef("static {}uint32_t {};", byInterrupt ? Code::trusted("volatile ") : Code(), name);
+        w.linef("static {}uint32_t {};", byInterrupt ? Code::trusted("volatile ") : Code(), w.local(need, name));
     if (!all.empty())
         w.line();
 }
@@ -158,7 +159,7 @@ void declareUartState(Writer& w, NeedIndex need)
 void resetUartState(Writer& w, NeedIndex need)
 {
     for (const Word& name : counters(w.facts, need))
-        w.linef("    {} = 0u;", name);
+        w.linef("    {} = 0u;", w.local(need, name));
 }
 
 void declareUart(Writer& w, NeedIndex need)
@@ -183,9 +184,9 @@ void declareUart(Writer& w, NeedIndex need)
     w.linef("#define {}_BAUD {}u", NAME, baud.round());
     w.linef("#define {}_DIVIDER {}u {}", NAME, divider,
             cComment(fmt::format("in 1/{} of {} samples per bit", unit, samples)));
-    w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,",
-            kernelHz, unit, samples, NAME);
-    w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
+    w.check(code("((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD", kernelHz, unit,
+                 samples, NAME),
+            cString(w.names.needs[need].text() + " baud from its clock"));
     w.line();
     if (g.sends && !setting.moves("TX")) {
         const std::int64_t frame = g.frame.toStop() - 1 + g.frame.stop;
@@ -282,27 +283,29 @@ void defineUart(Writer& w, NeedIndex need)
         w.line("}");
     }
     const ErrorFlags flags = errorFlags(f, need);
+    const Word head = w.local(need, WordLiteral("head")), tail = w.local(need, WordLiteral("tail")),
+               lost = w.local(need, WordLiteral("lost")), waiting = w.local(need, WordLiteral("waiting"));
     if (takesBytes(f, need) && takesIn(setting)) {
         w.line();
         w.linef("void {}_take_in(void)", name);
         w.line("{");
         TakeByte(w, need).write({}, Code::trusted("return;"));
-        w.line("    const uint32_t next = (head + 1u) % 64u;");
-        w.line("    if (next == tail) {");
-        w.line("        lost = lost + 1u;");
+        w.linef("    const uint32_t next = ({} + 1u) % 64u;", head);
+        w.linef("    if (next == {}) {{", tail);
+        w.linef("        {0} = {0} + 1u;", lost);
         w.line("        return;");
         w.line("    }");
-        w.line("    waiting[head] = byte_in;");
-        w.line("    head = next;");
+        w.linef("    {}[{}] = byte_in;", waiting, head);
+        w.linef("    {} = next;", head);
         w.line("}");
         w.line();
         w.linef("bool {}_receive(uint8_t *byte)", name);
         w.line("{");
-        w.line("    if (tail == head) {");
+        w.linef("    if ({} == {}) {{", tail, head);
         w.line("        return false;");
         w.line("    }");
-        w.line("    *byte = waiting[tail];");
-        w.line("    tail = (tail + 1u) % 64u;");
+        w.linef("    *byte = {}[{}];", waiting, tail);
+        w.linef("    {0} = ({0} + 1u) % 64u;", tail);
         w.line("    return true;");
         w.line("}");
     } else if (takesBytes(f, need)) {
@@ -336,7 +339,7 @@ void defineUart(Writer& w, NeedIndex need)
                 w.line();
                 w.linef("uint32_t {}_{}(void)", name, count);
                 w.line("{");
-                w.linef("    return {};", count);
+                w.linef("    return {};", w.local(need, count));
                 w.line("}");
             }
 }

@@ -47,23 +47,26 @@ std::string SetOnFailure::words(const Plan& before) const
 Outcome SetLeftOut::apply(Plan& plan) const
 {
     plan.leftOut = parts;
+    plan.leftOutKinds = kinds;
     return {};
 }
 
 Change SetLeftOut::undo(const Plan& before) const
 {
-    return SetLeftOut{before.leftOut};
+    return SetLeftOut{before.leftOut, before.leftOutKinds};
 }
 
 std::string SetLeftOut::words(const Plan& before) const
 {
-    const auto words = [](const std::set<OutputPart>& some) {
+    const auto words = [](const std::set<OutputPart>& some, const auto& ofKinds) {
         std::vector<std::string> names;
         for (const OutputPart part : some)
             names.push_back(nameOf(part));
+        for (const std::string& kind : ofKinds)
+            names.push_back(leftOutKindText(kind));
         return names.empty() ? std::string("nothing") : listed(names);
     };
-    return "left out of the project: " + arrow(words(before.leftOut), words(parts));
+    return "left out of the project: " + arrow(words(before.leftOut, before.leftOutKinds), words(parts, kinds));
 }
 
 Outcome SetProject::apply(Plan& plan) const

@@ -401,7 +401,7 @@ private Q_SLOTS:
         QFETCH(QString, plan);
         const LoadedPlan work = demo(plan.toStdString());
         std::mt19937 random(seeded(3));
-        const int rounds = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 9;
+        const int rounds = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 6;
         int clean = 0;
         for (int round = 0; round < rounds; ++round) {
             LoadedPlan other = work;

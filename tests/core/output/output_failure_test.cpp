@@ -114,7 +114,7 @@ private Q_SLOTS:
         const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", clockSaid("4")}),
                                 SetBinding{"beacon", {}}));
         for (const char* name : {"sluice_uplink.c", "sluice_beacon.c", "sluice_clocks.c", "main.c"})
-            for (int n = 0; n < 75; n += 5) {
+            for (int n = 0; n < 75; n += 7) {
                 QTemporaryDir dir;
                 write(*a, folderOf(dir));
                 const fs::path file = folderOf(dir) / name;

@@ -22,7 +22,7 @@ class PlacementTest : public QObject {
 #ifdef __SANITIZE_ADDRESS__
     static constexpr int kCases = 60;
 #else
-    static constexpr int kCases = 450;
+    static constexpr int kCases = 300;
 #endif
 
     struct Case {

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/source/writer.h"
+
+namespace bindrel {
+
+// The style in which the steps of a bring-up are rows of half-words, and one function writes them in the same order.
+
+/// A list of steps in a function's body: tables where enough can be rows, statements for the rest.
+void writeTables(Writer& w, const std::vector<const Step*>& list, int indent);
+
+/// The header that tables need, where the program has any.
+void includeTable(Writer& w);
+/// PREFIX_table.h and .c: what a row is, and the function that goes through a table; none in the other style.
+std::vector<SourceFile> tableFiles(const Facts& facts, const Names& names);
+
+} // namespace bindrel
