@@ -7,6 +7,7 @@
 #include "core/image/gates.h"
 #include "core/interchange/interrupt_sheet.h"
 #include "core/interchange/pin_sheet.h"
+#include "core/interchange/register_sheet.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 #include "core/tuning/supply_current.h"
@@ -210,17 +211,9 @@ Table storedTable(const Snapshot& s)
 
 Table registerTable(const Snapshot& s)
 {
-    Table table{{"register", "address", "reset", "value", "fields"}, {}};
-    for (const RegisterValue& value : s.image.registers) {
-        std::string fields;
-        for (const FieldWrite& write : value.fields)
-            fields +=
-                (fields.empty() ? "" : " ") + s.device->fieldOf(write.ref).name + "=" + std::to_string(write.code);
-        table.rows.push_back({s.device->instances[value.instance].name + "." +
-                                  s.device->blockOf(value.instance).registers[value.reg].name,
-                              fmt::format("0x{:08X}", s.device->addressOf(value.instance, value.reg)),
-                              fmt::format("0x{:08X}", value.reset), fmt::format("0x{:08X}", value.value), fields});
-    }
+    Table table{registerHeadings(), {}};
+    for (const RegisterRow& row : registerRows(s.facts()))
+        table.rows.push_back(row.cells());
     return table;
 }
 
@@ -267,12 +260,19 @@ static void addShow(CLI::App& app, int& exitCode)
         names.push_back(name);
     command->add_option("WHAT", options->what, listed(names))->required()->check(CLI::IsMember(names));
     command->add_flag("--origin", options->origin, "Add the file and line of each clock, pad or register");
-    command->add_option("--format", options->format, "text, json or csv")
-        ->check(CLI::IsMember({"text", "json", "csv"}));
+    command->add_option("--format", options->format, "text, json or csv; of registers also header, for C")
+        ->check(CLI::IsMember({"text", "json", "csv", "header"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
+        if (options->format == "header") {
+            if (options->what != "registers" || options->origin)
+                exitCode = refuse("--format header is for registers, without --origin.");
+            else
+                printRaw(registerSheetHeader(s->facts()));
+            return;
+        }
         Table table = tables().at(options->what)(*s);
         if (options->origin)
             addOrigins(*s->device, options->what, table);

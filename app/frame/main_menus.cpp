@@ -10,6 +10,7 @@
 #include "app/frame/masthead.h"
 #include "app/frame/move_dialog.h"
 #include "app/rehearsal/rehearsal_station.h"
+#include "app/session/path_text.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
 #include "app/theme/theme.h"
@@ -21,6 +22,8 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
+#include "core/base/files.h"
+#include "core/interchange/register_sheet.h"
 #include "core/plan/clock_set.h"
 #include "core/plan/stored_settings.h"
 
@@ -104,6 +107,7 @@ void MainWindow::buildPlanMenu()
         showStation(Station::Source);
         source_->showEarlier();
     });
+    addEntry(plan, "E&xport the register values\u2026", {}, [this] { exportRegisters(); });
     addEntry(plan, "Pro&ject layout\u2026", {}, [this] { source_->askForLayout(); });
     QMenu* left = plan->addMenu("&Leave out of the source");
     connect(left, &QMenu::aboutToShow, this, [this, left] { fillLeftOut(left); });
@@ -162,6 +166,24 @@ void MainWindow::fillLeftOut(QMenu* menu)
                     editOf(fmt::format("{} needs of kind {}", out ? "Leave out" : "Write", title), std::move(change)));
             });
     }
+}
+
+/// For people with drivers of their own: a header of C, a table or JSON, by the name's ending.
+void MainWindow::exportRegisters()
+{
+    if (!document_.isOpen() || !view_.pending().settle())
+        return;
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export the register values", QString::fromStdString(document_.snapshot().source().prefix) + "_values.h",
+        "C header (*.h);;Comma-separated values (*.csv);;JSON (*.json)");
+    if (path.isEmpty())
+        return;
+    const Facts facts = document_.snapshot().facts();
+    const std::string text = path.endsWith(".csv")    ? registerSheetCsv(facts)
+                             : path.endsWith(".json") ? registerSheetJson(facts)
+                                                      : registerSheetHeader(facts);
+    if (const Outcome done = writeFileAtomically(pathOf(path), text); !done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
 }
 
 /// Whether the user's own code drives a need.

@@ -111,6 +111,7 @@ private:
     bool settleDisk();
     void showKeys();
     void fillLeftOut(QMenu* menu);
+    void exportRegisters();
     void toggleLeftOut(const std::string& id);
     void fillHistory(QMenu* menu);
     void fillStored(QMenu* menu);

@@ -5,13 +5,13 @@
 #include "core/base/files.h"
 #include "core/base/scratch_folder.h"
 #include "core/base/text.h"
+#include "core/base/text_cache.h"
 #include "core/source/seal.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
-#include <mutex>
 #include <optional>
 
 namespace bindrel {
@@ -33,7 +33,8 @@ fs::path styleFor(const fs::path& folder)
     std::error_code error;
     for (fs::path at = fs::weakly_canonical(folder, error); !error && !at.empty(); at = at.parent_path()) {
         for (const char* name : {".clang-format", "_clang-format"})
-            if (fs::is_regular_file(fs::symlink_status(at / name, error)))
+            if (const fs::file_status status = fs::symlink_status(at / name, error);
+                status.type() == fs::file_type::regular)
                 return at / name;
         error.clear();
         if (at == at.root_path())
@@ -43,35 +44,9 @@ fs::path styleFor(const fs::path& folder)
 }
 
 /// What was laid out, by style and text.
-class Known {
-public:
-    std::optional<std::string> find(const std::string& key)
-    {
-        const std::lock_guard lock(mutex_);
-        const auto known = texts_.find(key);
-        return known == texts_.end() ? std::nullopt : std::optional(known->second);
-    }
-    void keep(std::string key, std::string text)
-    {
-        const std::lock_guard lock(mutex_);
-        if (bytes_ > kMost) {
-            texts_.clear();
-            bytes_ = 0;
-        }
-        bytes_ += key.size() + text.size();
-        texts_.insert_or_assign(std::move(key), std::move(text));
-    }
-
-private:
-    static constexpr std::size_t kMost = 16u << 20;
-    std::mutex mutex_;
-    std::map<std::string, std::string> texts_;
-    std::size_t bytes_ = 0;
-};
-
-Known& known()
+TextCache& known()
 {
-    static Known all;
+    static TextCache all(16u << 20);
     return all;
 }
 
@@ -155,7 +130,7 @@ std::vector<std::vector<std::size_t>> originsOf(const std::vector<std::string_vi
     return out;
 }
 
-std::vector<std::string_view> linesOf(std::string_view text)
+std::vector<std::string_view> rowsOf(std::string_view text)
 {
     std::vector<std::string_view> out;
     for (std::size_t at = 0; at < text.size();) {
@@ -172,7 +147,7 @@ void relay(SourceFile& file, std::size_t head, const std::string& body)
     std::vector<std::string_view> before;
     for (std::size_t i = head; i < file.lines.size(); ++i)
         before.push_back(file.lines[i].text);
-    const std::vector<std::string_view> after = linesOf(body);
+    const std::vector<std::string_view> after = rowsOf(body);
     const std::vector<std::vector<std::size_t>> origins = originsOf(before, after);
     std::vector<SourceLine> lines(file.lines.begin(), file.lines.begin() + std::ptrdiff_t(head));
     const SourceLine* last = nullptr;

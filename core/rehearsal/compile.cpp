@@ -4,13 +4,13 @@
 #include "core/base/child_process.h"
 #include "core/base/files.h"
 #include "core/base/fingerprint.h"
+#include "core/base/text_cache.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cstring>
 #include <map>
-#include <mutex>
 #include <thread>
 
 namespace bindrel {
@@ -59,37 +59,10 @@ private:
     ChildProcess process_;
 };
 
-/// What was compiled, by all that it depends on.
-class Objects {
-public:
-    std::optional<std::string> find(const std::string& key)
-    {
-        const std::lock_guard lock(mutex_);
-        const auto known = objects_.find(key);
-        return known == objects_.end() ? std::nullopt : std::optional(known->second);
-    }
-    void keep(const std::string& key, std::string object)
-    {
-        const std::lock_guard lock(mutex_);
-        if (bytes_ > kMost) {
-            objects_.clear();
-            bytes_ = 0;
-        }
-        bytes_ += key.size() + object.size();
-        objects_.insert_or_assign(key, std::move(object));
-    }
-
-private:
-    static constexpr std::size_t kMost = 32u << 20;
-    std::mutex mutex_;
-    std::map<std::string, std::string> objects_;
-    std::size_t bytes_ = 0;
-};
-
 Outcome compileUnits(const Source& source, const Source::Program& program, const std::string& headers,
                      const fs::path& folder, const std::function<bool()>& stopped, std::chrono::milliseconds patience)
 {
-    static Objects objects;
+    static TextCache objects(32u << 20); // what was compiled, by all that it depends on
     std::vector<std::string> command{program.compiler};
     command.insert(command.end(), program.options.begin(), program.options.end());
     std::string common = headers;

@@ -327,9 +327,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
                      [](const Step& step) { return step.phase == Step::Phase::Unlock; }) ||
          std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
         w.line(names.include(WordLiteral("regs")));
-    if (names.core == 0 && std::any_of(f.image.steps.begin(), f.image.steps.end(),
-                                       [](const Step& step) { return step.phase == Step::Phase::Unlock; }))
-        includeTable(w);
+    if (names.core == 0)
+        includeTable(w, {stepsOf(f, Step::Phase::Unlock)});
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (isWritten(f, names, n)) {
             w.becauseNeed(n);
@@ -365,7 +364,7 @@ SourceFile pinsSource(const Facts& f, const Names& names)
              "connected when the peripheral is set up.");
     w.line(names.include(WordLiteral("board")));
     w.line(names.include(WordLiteral("regs")));
-    includeTable(w);
+    includeTable(w, {stepsOf(f, Step::Phase::Pins)});
     w.line();
     w.linef("void {}_pins_bring_up(void)", names.prefix);
     w.line("{");

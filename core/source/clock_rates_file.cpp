@@ -313,6 +313,12 @@ void writeTimes(Writer& w)
     w.line("    *below /= divisor;");
     w.line("}");
     w.line();
+    w.comment("Whether a product has no more than 64 bits.");
+    w.line("static bool fits(uint64_t a, uint64_t b)");
+    w.line("{");
+    w.line("    return b == 0u || a <= UINT64_MAX / b;");
+    w.line("}");
+    w.line();
     w.comment(
         "The rate times a fraction. Products of 32 bits fit; larger terms are reduced first, and halved where even "
         "that is not enough.");
@@ -326,7 +332,7 @@ void writeTimes(Writer& w)
     w.line("        reduce(&above, &below);");
     w.line("        reduce(&rate.above, &below);");
     w.line("        reduce(&above, &rate.below);");
-    w.line("        while (rate.above > UINT64_MAX / above || rate.below > UINT64_MAX / below) {");
+    w.line("        while (!fits(rate.above, above) || !fits(rate.below, below)) {");
     w.line("            rate.above /= 2u;");
     w.line("            rate.below /= 2u;");
     w.line("        }");
@@ -401,6 +407,8 @@ std::vector<SourceFile> clockRateFiles(const Facts& f, const Names& names)
     Writer source(f, names, names.path(WordLiteral("clock_hz"), ".c"), purpose);
     source.line(names.include(WordLiteral("clock_hz")));
     source.line(names.include(WordLiteral("regs")));
+    source.line();
+    source.line("#include <stdbool.h>");
     source.line();
     const auto define = [&f](Writer& w) {
         RateFunctions functions(w);

@@ -122,7 +122,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
              fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.line(names.include(WordLiteral("board")));
     w.line(names.include(WordLiteral("regs")));
-    includeTable(w);
+    includeTable(w, clockLists(f));
     std::set<int> again;
     for (const ModeSteps& mode : f.image.modes)
         again.insert(mode.again.begin(), mode.again.end());

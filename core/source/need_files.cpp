@@ -14,15 +14,6 @@ namespace bindrel {
 
 namespace {
 
-std::vector<const Step*> stepsOf(const Facts& f, NeedIndex need, Step::Phase phase)
-{
-    std::vector<const Step*> out;
-    for (const Step& step : phase == Step::Phase::Stop ? f.image.stops : f.image.steps)
-        if (step.phase == phase && step.need == static_cast<int>(need))
-            out.push_back(&step);
-    return out;
-}
-
 /// "UART3 from 80 MHz: 460.829 kBd for 460.8 kBd (+64 ppm)".
 std::string summary(const Facts& f, NeedIndex need)
 {
@@ -45,13 +36,13 @@ Code resultOf(const Facts& f, const Names& names, NeedIndex need)
 
 bool needWaits(const Facts& f, NeedIndex need)
 {
-    const std::vector<const Step*> steps = stepsOf(f, need, Step::Phase::Need);
+    const std::vector<const Step*> steps = stepsOf(f, Step::Phase::Need, need);
     return std::any_of(steps.begin(), steps.end(), [](const Step* step) { return step->kind == Step::Kind::Wait; });
 }
 
 bool hasStart(const Facts& f, NeedIndex need)
 {
-    return !stepsOf(f, need, Step::Phase::Start).empty();
+    return !stepsOf(f, Step::Phase::Start, need).empty();
 }
 
 CoreIndex coreOf(const Facts& f, NeedIndex need)
@@ -66,7 +57,7 @@ bool hasFiles(const Facts& f, const Names& names, NeedIndex need)
     if (sourceOf(f.plan.needs[need].kind).define)
         return f.bindings.needs[need].instance < 0 || f.settings[need].computed;
     // A kind without arithmetic: its clock gate, the mode of its unit, its DMA channel.
-    return !stepsOf(f, need, Step::Phase::Need).empty();
+    return !stepsOf(f, Step::Phase::Need, need).empty();
 }
 
 bool isWritten(const Facts& f, const Names& names, NeedIndex need)
@@ -106,7 +97,7 @@ void writeHeader(Writer& header, NeedIndex need)
     header.linef("{} {}_bring_up(void);", resultOf(f, names, need), names.need(need));
     if (starts)
         header.linef("void {}_start(void);", names.need(need));
-    if (!stepsOf(f, need, Step::Phase::Stop).empty())
+    if (!stepsOf(f, Step::Phase::Stop, need).empty())
         header.linef("void {}_stop(void);", names.need(need));
     std::set<std::string> functions;
     for (const auto& [number, client] : interruptsOf(f, names, need))
@@ -133,7 +124,7 @@ void writeStart(Writer& source, NeedIndex need)
     if (kind.resetState)
         kind.resetState(source, need);
     resetStreamState(source, need);
-    for (const Step* step : stepsOf(f, need, Step::Phase::Start))
+    for (const Step* step : stepsOf(f, Step::Phase::Start, need))
         source.step(*step, 4);
     for (const auto& [number, client] : interruptsOf(f, names, need)) {
         if (const std::optional<std::uint32_t> level =
@@ -155,7 +146,7 @@ void writeSource(Writer& source, NeedIndex need)
     declareStreamState(source, need);
     source.linef("{} {}_bring_up(void)", resultOf(f, names, need), names.need(need));
     source.line("{");
-    source.steps(stepsOf(f, need, Step::Phase::Need), 4);
+    source.steps(stepsOf(f, Step::Phase::Need, need), 4);
     source.becauseNeed(need);
     source.keep(names.needs[need] + "_bring_up", 4);
     if (needWaits(f, need))
@@ -163,7 +154,7 @@ void writeSource(Writer& source, NeedIndex need)
     source.line("}");
     if (hasStart(f, need))
         writeStart(source, need);
-    if (const std::vector<const Step*> stops = stepsOf(f, need, Step::Phase::Stop); !stops.empty()) {
+    if (const std::vector<const Step*> stops = stepsOf(f, Step::Phase::Stop, need); !stops.empty()) {
         source.becauseNeed(need, "stop");
         source.line();
         source.linef("void {}_stop(void)", names.need(need));
@@ -186,11 +177,14 @@ void beginHeader(Writer& header, const Word& guard)
     header.line();
 }
 
-void beginSource(Writer& source, const Code& header)
+void beginSource(Writer& source, const Code& header, const std::vector<NeedIndex>& needs)
 {
     source.line(header);
     source.line(source.names.include(WordLiteral("regs")));
-    includeTable(source);
+    std::vector<std::vector<const Step*>> lists;
+    for (const NeedIndex need : needs)
+        lists.push_back(stepsOf(source.facts, Step::Phase::Need, need));
+    includeTable(source, lists);
     source.line();
 }
 
@@ -211,7 +205,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, const std:
             out.push_back(header.take());
             Writer source(f, names, names.path(need, ".c"), summary(f, need));
             source.becauseNeed(need);
-            beginSource(source, names.include(need));
+            beginSource(source, names.include(need), {need});
             writeSource(source, need);
             source.noCause();
             out.push_back(source.take());
@@ -222,7 +216,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, const std:
         const Word guard = names.macro("NEEDS_H");
         beginHeader(header, guard);
         Writer source(f, names, names.path(WordLiteral("needs"), ".c"), purpose);
-        beginSource(source, names.include(needs.front()));
+        beginSource(source, names.include(needs.front()), needs);
         for (const NeedIndex need : needs) {
             for (Writer* w : {&header, &source}) {
                 w->becauseNeed(need);

@@ -306,10 +306,12 @@ void writeMemorySetUp(Writer& w)
 {
     const Word& p = w.names.prefix;
     w.linef("    const volatile uint32_t *from = &{}_data_load;", p);
-    w.linef("    for (volatile uint32_t *to = &{0}_data_start; to < &{0}_data_end; to++, from++) {{", p);
+    w.linef(
+        "    for (volatile uint32_t *to = &{0}_data_start; (uintptr_t)to < (uintptr_t)&{0}_data_end; to++, from++) {{",
+        p);
     w.line("        *to = *from;");
     w.line("    }");
-    w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
+    w.linef("    for (volatile uint32_t *to = &{0}_bss_start; (uintptr_t)to < (uintptr_t)&{0}_bss_end; to++) {{", p);
     w.line("        *to = 0u;");
     w.line("    }");
     if (const Expected<std::uint32_t> stack = parseMemorySize(w.facts.plan.stack)) {

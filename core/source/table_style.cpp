@@ -189,29 +189,14 @@ void writeTable(Writer& w, const Steps& list, int indent)
 std::vector<Steps> listsOf(const Facts& f, const Names& names)
 {
     std::vector<Steps> out;
-    const auto add = [&out](const std::vector<Step>& steps, auto belongs) {
-        Steps& list = out.emplace_back();
-        for (const Step& step : steps)
-            if (belongs(step))
-                list.push_back(&step);
-    };
-    const auto all = [](const Step&) { return true; };
     if (names.core == 0) {
-        using Phase = Step::Phase;
-        for (const Phase phase : {Phase::Unlock, Phase::Pins, Phase::Clocks, Phase::Late})
-            add(f.image.steps, [phase](const Step& step) { return step.phase == phase; });
-        for (const FallBack& fallBack : f.image.fallBacks)
-            add(fallBack.steps, all);
-        add(f.image.toSlow, all);
-        add(f.image.toFull, all);
-        for (const ModeSteps& mode : f.image.modes) {
-            add(mode.enter, all);
-            add(mode.back, all);
-        }
+        out = clockLists(f);
+        out.push_back(stepsOf(f, Step::Phase::Unlock));
+        out.push_back(stepsOf(f, Step::Phase::Pins));
     }
     for (const NeedIndex n : f.plan.needs.indices())
         if (isWritten(f, names, n))
-            add(f.image.steps, [n](const Step& step) { return step.phase == Step::Phase::Need && step.need == n; });
+            out.push_back(stepsOf(f, Step::Phase::Need, n));
     return out;
 }
 
@@ -447,6 +432,34 @@ SourceFile tableSource(const Facts& f, const Names& names, const Demand& demand)
 
 } // namespace
 
+std::vector<const Step*> stepsOf(const Facts& f, Step::Phase phase, NeedIndex need)
+{
+    Steps out;
+    for (const Step& step : phase == Step::Phase::Stop ? f.image.stops : f.image.steps)
+        if (step.phase == phase && (need < 0 || step.need == need))
+            out.push_back(&step);
+    return out;
+}
+
+std::vector<std::vector<const Step*>> clockLists(const Facts& f)
+{
+    std::vector<Steps> out{stepsOf(f, Step::Phase::Clocks), stepsOf(f, Step::Phase::Late)};
+    const auto add = [&out](const std::vector<Step>& steps) {
+        Steps& list = out.emplace_back();
+        for (const Step& step : steps)
+            list.push_back(&step);
+    };
+    for (const FallBack& fallBack : f.image.fallBacks)
+        add(fallBack.steps);
+    add(f.image.toSlow);
+    add(f.image.toFull);
+    for (const ModeSteps& mode : f.image.modes) {
+        add(mode.enter);
+        add(mode.back);
+    }
+    return out;
+}
+
 void writeTables(Writer& w, const Steps& list, int indent)
 {
     const std::vector<Run> runs = runsOf(w.facts, list);
@@ -462,9 +475,13 @@ void writeTables(Writer& w, const Steps& list, int indent)
     }
 }
 
-void includeTable(Writer& w)
+void includeTable(Writer& w, const std::vector<Steps>& lists)
 {
-    if (w.names.layout.style == ProjectLayout::Style::Table && !demandOf(w.facts, w.names).bases.empty())
+    if (w.names.layout.style == ProjectLayout::Style::Table &&
+        std::any_of(lists.begin(), lists.end(), [&w](const Steps& list) {
+            const std::vector<Run> runs = runsOf(w.facts, list);
+            return std::any_of(runs.begin(), runs.end(), [](const Run& run) { return run.table; });
+        }))
         w.line(w.names.include(WordLiteral("table")));
 }
 

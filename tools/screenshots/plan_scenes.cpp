@@ -65,8 +65,9 @@ std::vector<Scene> planScenes()
              w.showStation(Station::Source);
              select(w, Place::Kind::Need, "gate-bridge");
              w.source()->folder()->setText("firmware/sluice");
-             w.source()->files()->setCurrentRow(6);
-             Q_EMIT w.source()->files()->currentChanged(6);
+             w.source()->refreshNow();
+             w.source()->files()->choose("sluice_gate_bridge.c");
+             Q_EMIT w.source()->files()->currentChanged(w.source()->files()->currentRow());
          }},
         {"changed-on-disk",
          [](MainWindow& w) {

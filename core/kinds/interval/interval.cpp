@@ -179,8 +179,8 @@ void declareInterval(Writer& w, NeedIndex need)
                 (Rational(prescaler) * ticks * 1'000'000 / Rational(std::max<std::int64_t>(rate.floor(), 1))).floor(),
                 cComment("rounded down"));
         w.check(code("(uint64_t){0}_PRESCALER * {0}_TICKS * 1000000u / {1} == {0}_MICROSECONDS", NAME,
-                rateMacro(f, w.names, setting.kernel)),
- cString(w.names.needs[need].text() + " period from its clock"));
+                     rateMacro(f, w.names, setting.kernel)),
+                cString(w.names.needs[need].text() + " period from its clock"));
     }
     w.line();
     if (f.device.roleField(instance, "updated").valid() && !wantsInterrupt(f.plan.needs[need])) {

@@ -347,8 +347,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         const LoadedPlan base = demo(name.toStdString());
-        const int rounds =
-            qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 8;
+        const int rounds = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 8;
         for (int round = 0; round < rounds; ++round) {
             const LoadedPlan work = shuffled(base, unsigned(round) + 100);
             const auto s = run(work);
