@@ -12,6 +12,15 @@ std::vector<const Step*> stepsOf(const Facts& facts, Step::Phase phase, NeedInde
 /// The lists of PREFIX_clocks.c.
 std::vector<std::vector<const Step*>> clockLists(const Facts& facts);
 
+/// A stretch of a list as it is written: one table, or statements.
+struct TableRun {
+    bool table = false;
+    std::vector<const Step*> steps;
+};
+std::vector<TableRun> tableRuns(const Facts& facts, const std::vector<const Step*>& list);
+/// "SLUICE_TABLE_UART1": the base of an instance's registers, as rows name it.
+Word tableBase(const Facts& facts, const Names& names, InstanceIndex instance);
+
 /// A list of steps in a function's body: tables where enough can be rows, statements for the rest.
 void writeTables(Writer& w, const std::vector<const Step*>& list, int indent);
 

@@ -497,8 +497,8 @@ void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
     const Duration got(Rational(filter) / c.kernel().rate.value);
     Achieved row{"fault_filter",
                  "Fault filter",
-                 "\u2265 " + formatIfNeeded(c, asked),
-                 formatIfNeeded(c, got),
+                 asked.value.isZero() ? "none" : "\u2265 " + formatIfNeeded(c, asked),
+                 filter == 0 ? "none" : formatIfNeeded(c, got),
                  std::nullopt,
                  Rational(filter) >= asked.value * fastest,
                  {},
