@@ -275,7 +275,7 @@ private Q_SLOTS:
         QMouseEvent move(QEvent::MouseMove, to, ladder->viewport()->mapToGlobal(to), Qt::NoButton, Qt::LeftButton,
                          Qt::NoModifier);
         QCoreApplication::sendEvent(ladder->viewport(), &move);
-        QVERIFY(w_->view().preview());
+        QTRY_VERIFY(w_->view().preview()); // on a busy machine it comes a frame later
         const double looked = hertz(*w_->view().preview(), "BUS1");
         QVERIFY(looked == 50e6 || looked == 37.5e6 || looked == 25e6);
         QCOMPARE(hertz(now(), "BUS1"), 75e6);

@@ -162,8 +162,15 @@ private Q_SLOTS:
         const Plan before = now().plan;
         const auto begin = [this] {
             w_->activateWindow();
-            QTest::keySequence(w_.get(), QKeySequence("Ctrl+Shift+B"));
-            QTRY_VERIFY_WITH_TIMEOUT(w_->wiring()->proposing(), 60'000);
+            QTRY_VERIFY(w_->isActiveWindow());
+            // On a busy machine the search can be over before its first answer is seen.
+            for (int tries = 0; tries < 5 && !w_->wiring()->proposing(); ++tries) {
+                if (now().bindings.count(BoundNeed::State::Bound) > 0)
+                    w_->document().undo();
+                QTest::keySequence(w_.get(), QKeySequence("Ctrl+Shift+B"));
+                QTRY_VERIFY_WITH_TIMEOUT(w_->wiring()->proposing() || !w_->wiring()->background().busy(), 60'000);
+            }
+            QVERIFY(w_->wiring()->proposing());
             QVERIFY(w_->wiring()->background().busy());
         };
         begin();
