@@ -66,7 +66,8 @@ QString styleSheet(const Theme& t)
         QLineEdit:focus, QComboBox:focus { border: 1px solid %4; }
         QLineEdit[wrong="true"] { border: 1px solid %6; }
         QComboBox::drop-down { border: 0; width: 16px; }
-        QComboBox::down-arrow { width: 0; height: 0; border-left: 4px solid %2; border-right: 4px solid %2; border-top: 5px solid %7; border-bottom: 0; }
+        QComboBox::down-arrow { width: 0; height: 0; border-left: 4px solid %2; border-right: 4px solid %2; }
+        QComboBox::down-arrow { border-top: 5px solid %7; border-bottom: 0; }
         QComboBox QAbstractItemView { background: %2; border: 1px solid %3; selection-background-color: %5; selection-color: %1; }
         QPushButton { background: %2; border: 1px solid %3; padding: 4px 12px; }
         QPushButton:hover, QPushButton:focus { border-color: %4; }

@@ -20,7 +20,7 @@ struct TreeFormatted {
 TreeFormatted inTreeFormat(const Source& source, const std::filesystem::path& folder,
                            const std::function<bool()>& stopped = {});
 
-/// Whether the plan wants it and some .clang-format lies in or above the folder; looks at the disk only.
+/// Whether the plan asks for it and a .clang-format lies in or above the folder. Only looks at the disk; runs nothing.
 bool hasTreeFormat(const Source& source, const std::filesystem::path& folder);
 
 } // namespace bindrel

@@ -88,6 +88,12 @@ private Q_SLOTS:
                 QTest::keyClicks(headers, "inc");
                 names->setFocus();
                 QTest::keyClick(names, Qt::Key_Down);
+                for (const char* choice : {"style", "c_standard", "need_files"}) {
+                    auto* box = dialog->findChild<QComboBox*>(choice);
+                    QVERIFY2(box, choice);
+                    box->setFocus();
+                    QTest::keyClick(box, Qt::Key_Down);
+                }
                 notice->setFocus();
                 QTest::keyClicks(notice, "Mine");
                 QVERIFY2(dialog->findChild<QLabel*>("example")->text().contains("inc/"),
@@ -98,6 +104,8 @@ private Q_SLOTS:
             const ProjectLayout& layout = now().plan.project;
             COMPARE_TEXT(layout.sources + " " + layout.headers + " " + layout.notice, "src inc Mine");
             QVERIFY(layout.fileNames == ProjectLayout::FileNames::Hyphens);
+            QVERIFY(layout.style == ProjectLayout::Style::Table && layout.standard == ProjectLayout::Standard::C99 &&
+                    layout.needFiles == ProjectLayout::NeedFiles::One);
             // Cancelled, nothing changes; one undo takes it all back.
             answer("Cancel");
             w_->source()->askForLayout();
