@@ -4,8 +4,10 @@
 #include "app/frame/window_place.h"
 #include "app/session/background.h"
 #include "app/session/path_text.h"
+#include "app/session/spoken.h"
 #include "app/theme/theme.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -15,6 +17,8 @@
 #include <algorithm>
 #include <chrono>
 #include <cstdlib>
+
+using bindrel::say;
 
 namespace {
 
@@ -35,13 +39,14 @@ int main(int argc, char** argv)
     QApplication::setApplicationName("bindrel");
     QApplication::setOrganizationName("bindrel");
     QApplication::setApplicationVersion(BINDREL_VERSION);
+    bindrel::speak(app);
     QCommandLineParser parser;
     parser.setApplicationDescription(
-        "Plans pins, clocks and registers of a microcontroller and generates the C that initialises them.");
+        say("Plans pins, clocks and registers of a microcontroller and generates the C that initialises them."));
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addPositionalArgument("plan", "Plan to open", "[PLAN]");
-    const QCommandLineOption deviceDir("device-dir", "Folder searched first for device, board and part files",
+    parser.addPositionalArgument("plan", say("Plan to open"), "[PLAN]");
+    const QCommandLineOption deviceDir("device-dir", say("Folder searched first for device, board and part files"),
                                        "folder");
     parser.addOption(deviceDir);
     parser.process(app);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/say.h"
 #include "core/pins/stated_need.h"
 
 #include <fmt/format.h>
@@ -15,13 +16,13 @@ static void addAdd(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
-        app.add_subcommand("add", "State a need in one line, as in: add PLAN \"uart 460.8k rts/cts for modem\".");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+        app.add_subcommand("add", say("State a need in one line, as in: add PLAN \"uart 460.8k rts/cts for modem\"."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command
         ->add_option("NEED", options->words,
-                     "A kind, its goals, \"on PAD/PAD\", \"for PART\", \"on CORE\", \"called TITLE\" in any order")
+                     say("A kind, its goals, \"on PAD/PAD\", \"for PART\", \"on CORE\", \"called TITLE\" in any order"))
         ->required();
-    command->add_flag("--write", options->write, "Save the plan; otherwise only show what was understood");
+    command->add_flag("--write", options->write, say("Save the plan; otherwise only show what was understood"));
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);

@@ -2,6 +2,7 @@
 #include "core/interchange/adopt.h"
 #include "cli/commands.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -16,19 +17,20 @@ static void addAdopt(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "adopt", "Take over what a running chip's registers hold: clocks, pads, needs and goals, and what no goal says "
-                 "as fields set by hand.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+        "adopt",
+        say("Take over what a running chip's registers hold: clocks, pads, needs and goals, and what no goal says "
+            "as fields set by hand."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command
         ->add_option("REGISTERS", options->registers,
-                     "Text with INSTANCE.REGISTER or an address, and a value; a debugger's memory dump; or JSON")
+                     say("Text with INSTANCE.REGISTER or an address, and a value; a debugger's memory dump; or JSON"))
         ->required();
-    command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->add_flag("--write", options->write, say("Save the plan; otherwise only list what would change"));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         if (options->plan == kStandard && options->registers == kStandard) {
-            exitCode = complain(problemOf("only one of PLAN and REGISTERS can be standard input."));
+            exitCode = complain(problemOf(say("only one of PLAN and REGISTERS can be standard input.")));
             return;
         }
         const auto s = openPlan(options->plan, exitCode);
@@ -68,7 +70,8 @@ static void addAdopt(CLI::App& app, int& exitCode)
         if (adoption.edit.changes.empty())
             printFormat("the plan says all of it already\n");
         if (!adoption.left.empty())
-            printFormat("\n{} left as the plan has {}:\n", counted(long(adoption.left.size()), "field"),
+            printFormat("\n{} left as the plan has {}:\n",
+                        sayCount(long(adoption.left.size()), "{} field", "{} fields"),
                         adoption.left.size() == 1 ? "it" : "them");
         for (const std::string& line : adoption.left)
             printFormat("  {}\n", line);

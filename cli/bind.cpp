@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/say.h"
 #include "core/pins/bind_all.h"
 #include "core/pins/placement_words.h"
 
@@ -16,10 +17,10 @@ static void addBind(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("bind", "Bind every unbound need; bound ones stay where they are.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_flag("--write", options->write, "Save the plan; otherwise only list the bindings");
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    CLI::App* command = app.add_subcommand("bind", say("Bind every unbound need; bound ones stay where they are."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_flag("--write", options->write, say("Save the plan; otherwise only list the bindings"));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     addSearchOptions(*command);
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
@@ -38,10 +39,10 @@ static void addBind(CLI::App& app, int& exitCode)
         search.cancelled = searchTime();
         const Expected<BoundAll> all = bindAll(*s->device, *s->board, s->plan, search);
         if (!all) {
-            exitCode =
-                refuse(searchTimeIsUp()
-                           ? "binding every need was not possible within the time of --within; a solution may exist."
-                           : all.problem().message);
+            exitCode = refuse(
+                searchTimeIsUp()
+                    ? say("binding every need was not possible within the time of --within; a solution may exist.")
+                    : all.problem().message);
             return;
         }
         if (options->format == "json") {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/device/net_resistors.h"
 #include "core/interchange/board_sheet.h"
 #include "core/interchange/board_text.h"
@@ -64,7 +65,7 @@ void print(const Snapshot& s)
 {
     for (const BoardFact& fact : boardFacts(s)) {
         printFormat("{:<20} {:<36} {}\n", fact.title, fact.value,
-                    fact.range.empty() ? fact.source : fmt::format("{} (chip: {})", fact.source, fact.range));
+                    fact.range.empty() ? fact.source : say("{} (chip: {})", fact.source, fact.range));
         if (!fact.finding.empty())
             printFormat("{:<20} {}\n", "", fact.finding);
     }
@@ -77,7 +78,7 @@ void print(const Snapshot& s)
         for (std::size_t p = 0; p < row.said.size(); ++p)
             if (!row.said[p].empty())
                 said += fmt::format("  {} {}", kPropertyKeys[p], row.said[p]);
-        printFormat("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? "not used" : row.leadsTo, said);
+        printFormat("  {:<16} {}{}\n", row.terminal, row.leadsTo.empty() ? say("not used") : row.leadsTo, said);
     }
     for (const auto& [pad, resistors] : s.board->resistors)
         printFormat("{}Resistors at {}: {}\n", pad == s.board->resistors.begin()->first ? "\n" : "", pad,
@@ -98,12 +99,12 @@ static void addBoard(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "board", "List what is soldered around the chip, or save it as a board file for other plans.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+        "board", say("List what is soldered around the chip, or save it as a board file for other plans."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command->add_option("--save", options->file,
-                        "Write a board file of that name, which must end in .json; - for standard output");
-    command->add_flag("--force", options->force, "Replace the file if there is one");
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+                        say("Write a board file of that name, which must end in .json; - for standard output"));
+    command->add_flag("--force", options->force, say("Replace the file if there is one"));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -121,11 +122,11 @@ static void addBoard(CLI::App& app, int& exitCode)
         }
         const std::filesystem::path path(options->file);
         if (path.extension() != ".json") {
-            exitCode = complain(problemOf("a board file's name must end in .json; its stem is the board's name."));
+            exitCode = complain(problemOf(say("a board file's name must end in .json; its stem is the board's name.")));
             return;
         }
         if (std::error_code error; !options->force && std::filesystem::exists(path, error)) {
-            exitCode = complain(problemOf(fmt::format("{} exists; give --force to replace it.", options->file)));
+            exitCode = complain(problemOf(say("{} exists; give --force to replace it.", options->file)));
             return;
         }
         if (const Outcome done = writeFileAtomically(path, boardText(*s, path.stem().string())); !done)

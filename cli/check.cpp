@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/sarif.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/rehearsal/rehearsal.h"
 
@@ -39,7 +40,8 @@ void printJson(const Snapshot& s, const std::vector<Finding>& findings)
         out["findings"].push_back(
             {{"rule", finding.rule},
              {"severity", severityText(finding.severity)},
-             {"text", finding.text},
+             {"text", finding.text.text()},
+             {"sentences", sentencesOf(finding.text)},
              {"place", finding.place.id},
              {"detail", finding.place.sub},
              {"fix", finding.fixTitle},
@@ -58,9 +60,9 @@ static void addCheck(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("check", "List the findings of a plan.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--format", options->format, "text, json or sarif")
+    CLI::App* command = app.add_subcommand("check", say("List the findings of a plan."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option("--format", options->format, say("text, json or sarif"))
         ->check(CLI::IsMember({"text", "json", "sarif"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
@@ -78,10 +80,10 @@ static void addCheck(CLI::App& app, int& exitCode)
             for (const Finding& finding : findings)
                 printFormat("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
             printFormat("{}: {}, {} unbound, {} in conflict, {}, {}\n", s->plan.name,
-                        counted(long(s->plan.needs.size()), "need"), s->bindings.count(BoundNeed::State::Open),
-                        s->bindings.count(BoundNeed::State::Contested),
-                        counted(count(findings, Finding::Severity::Error), "error"),
-                        counted(count(findings, Finding::Severity::Caution), "caution"));
+                        sayCount(long(s->plan.needs.size()), "{} need", "{} needs"),
+                        s->bindings.count(BoundNeed::State::Open), s->bindings.count(BoundNeed::State::Contested),
+                        sayCount(count(findings, Finding::Severity::Error), "{} error", "{} errors"),
+                        sayCount(count(findings, Finding::Severity::Caution), "{} caution", "{} cautions"));
         }
         exitCode = count(findings, Finding::Severity::Error) > 0 ? kFindings : kClean;
     });

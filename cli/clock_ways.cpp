@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/clock_ways.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 
@@ -64,7 +65,8 @@ int takeWay(const OpenPlan& s, const std::vector<ClockSolution>& ways, size_t nu
     if (number == 0)
         return kClean;
     if (number > ways.size())
-        return refuse(fmt::format("there is no solution {}; {} found.", number, counted(long(ways.size()), "way")));
+        return refuse(
+            say("there is no solution {}; {} found.", number, sayCount(long(ways.size()), "{} way", "{} ways")));
     const Expected<Plan> next = applied(s->plan, ways[number - 1].edit);
     const Outcome saved = next ? storePlan(s, *next) : Outcome(next.problem());
     return saved ? kClean : complain(saved.problem());

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/say.h"
 #include "core/pins/placement.h"
 #include "core/snapshot.h"
 
@@ -33,11 +34,11 @@ void printRaw(std::string_view text);
 void printAsJson(const nlohmann::ordered_json& json);
 template <typename... Args> void printFormat(fmt::format_string<Args...> format, Args&&... args)
 {
-    printPlain(fmt::format(format, std::forward<Args>(args)...));
+    printPlain(bindrel::say(format, std::forward<Args>(args)...));
 }
 template <typename... Args> void warn(fmt::format_string<Args...> format, Args&&... args)
 {
-    warnText(fmt::format(format, std::forward<Args>(args)...));
+    warnText(bindrel::say(format, std::forward<Args>(args)...));
 }
 
 /// What ships, the user's own, and the folders that --device-dir names: the first of these is looked into first.

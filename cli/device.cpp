@@ -3,6 +3,7 @@
 #include "cli/commands.h"
 #include "cli/table.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/comparison.h"
 #include "core/describe/coverage.h"
@@ -58,9 +59,9 @@ void addCoverage(CLI::App& app, int& exitCode)
         std::string device, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("coverage", "List how far each instance of a device is described.");
-    command->add_option("DEVICE", options->device, "Device file, maker's file, or name of a device")->required();
-    command->add_option("--format", options->format, "text, json or csv")
+    CLI::App* command = app.add_subcommand("coverage", say("List how far each instance of a device is described."));
+    command->add_option("DEVICE", options->device, say("Device file, maker's file, or name of a device"))->required();
+    command->add_option("--format", options->format, say("text, json or csv"))
         ->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const Expected<Device> device = deviceNamed(options->device);
@@ -80,9 +81,9 @@ void addCoverage(CLI::App& app, int& exitCode)
 void addLayers(CLI::App& app, int& exitCode)
 {
     auto name = std::make_shared<std::string>();
-    CLI::App* command =
-        app.add_subcommand("layers", "List which values of a device's files replace others, and what was not read.");
-    command->add_option("DEVICE", *name, "Device file, maker's file, or name of a device")->required();
+    CLI::App* command = app.add_subcommand(
+        "layers", say("List which values of a device's files replace others, and what was not read."));
+    command->add_option("DEVICE", *name, say("Device file, maker's file, or name of a device"))->required();
     command->callback([name, &exitCode] {
         const Expected<Device> device = deviceNamed(*name);
         if (!device) {
@@ -106,9 +107,10 @@ void addOrigin(CLI::App& app, int& exitCode)
         std::string device, pointer;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("origin", "Say where a value of a device was read.");
-    command->add_option("DEVICE", options->device, "Device file, maker's file, or name of a device")->required();
-    command->add_option("POINTER", options->pointer, "JSON pointer, as /instances/UART1/base; / lists the sections")
+    CLI::App* command = app.add_subcommand("origin", say("Say where a value of a device was read."));
+    command->add_option("DEVICE", options->device, say("Device file, maker's file, or name of a device"))->required();
+    command
+        ->add_option("POINTER", options->pointer, say("JSON pointer, as /instances/UART1/base; / lists the sections"))
         ->required();
     command->callback([options, &exitCode] {
         const Expected<std::shared_ptr<const PlacedJson>> values = valuesOf(options->device);
@@ -127,7 +129,7 @@ void addOrigin(CLI::App& app, int& exitCode)
             else
                 printFormat("{} = {}: {}\n", pointer, value.dump(), placeText((*values)->place(pointer)));
         } catch (const nlohmann::json::exception&) {
-            exitCode = complain(problemOf(fmt::format("nothing stands at \"{}\".", options->pointer)));
+            exitCode = complain(problemOf(say("nothing stands at \"{}\".", options->pointer)));
         }
     });
 }
@@ -136,9 +138,9 @@ void addFacts(CLI::App& app, int& exitCode)
 {
     auto name = std::make_shared<std::string>();
     auto format = std::make_shared<std::string>("text");
-    CLI::App* command = app.add_subcommand("facts", "Print a device as lines, one fact each.");
-    command->add_option("DEVICE", *name, "Device file, maker's file, or name of a device")->required();
-    command->add_option("--format", *format, "text, or json for all as one device file")
+    CLI::App* command = app.add_subcommand("facts", say("Print a device as lines, one fact each."));
+    command->add_option("DEVICE", *name, say("Device file, maker's file, or name of a device"))->required();
+    command->add_option("--format", *format, say("text, or json for all as one device file"))
         ->check(CLI::IsMember({"text", "json"}));
     command->callback([name, format, &exitCode] {
         const Expected<std::shared_ptr<const PlacedJson>> values = valuesOf(*name);
@@ -157,10 +159,12 @@ void addCompare(CLI::App& app, int& exitCode)
         std::string older, newer, plan;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("compare", "List what two editions of a device's files say differently.");
-    command->add_option("OLD", options->older, "Device file, maker's file, or name of a device")->required();
-    command->add_option("NEW", options->newer, "The same")->required();
-    command->add_option("--plan", options->plan, "Plan file: also list which of its findings and registers change");
+    CLI::App* command =
+        app.add_subcommand("compare", say("List what two editions of a device's files say differently."));
+    command->add_option("OLD", options->older, say("Device file, maker's file, or name of a device"))->required();
+    command->add_option("NEW", options->newer, say("The same"))->required();
+    command->add_option("--plan", options->plan,
+                        say("Plan file: also list which of its findings and registers change"));
     command->callback([options, &exitCode] {
         const auto older = valuesOf(options->older), newer = valuesOf(options->newer);
         for (const auto* side : {&older, &newer})
@@ -182,7 +186,7 @@ void addCompare(CLI::App& app, int& exitCode)
                             placeText((*newer)->place(d.pointer)));
                 break;
             }
-        printFormat("{}\n", counted(long(differences.size()), "difference"));
+        printFormat("{}\n", sayCount(long(differences.size()), "{} difference", "{} differences"));
         // Corrections that the newer edition no longer needs, or no longer bears.
         const Expected<Device> device = deviceNamed(options->newer);
         if (!device) {
@@ -210,7 +214,7 @@ void addCompare(CLI::App& app, int& exitCode)
                         }))
                         printFormat("plan: {} {} {}\n", what, finding.rule, finding.text);
             };
-            tell(*a, *b, "no longer");
+            tell(*a, *b, say("no longer"));
             tell(*b, *a, "now");
             std::map<std::string, std::uint32_t> registers;
             for (const RegisterValue& value : a->image.registers)
@@ -241,13 +245,14 @@ void addPropose(CLI::App& app, int& exitCode)
         double least = kLeastConfidence;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("propose", "Propose what blocks and fields mean, each with its reason.");
-    command->add_option("DEVICE", options->device, "Device file, maker's file, or name of a device")->required();
-    command->add_option("BLOCK", options->block, "Only this block");
-    command->add_option("--least", options->least, "Least confidence, from 0 to 1 (default 0.7)")
+    CLI::App* command =
+        app.add_subcommand("propose", say("Propose what blocks and fields mean, each with its reason."));
+    command->add_option("DEVICE", options->device, say("Device file, maker's file, or name of a device"))->required();
+    command->add_option("BLOCK", options->block, say("Only this block"));
+    command->add_option("--least", options->least, say("Least confidence, from 0 to 1 (default 0.7)"))
         ->check(CLI::Range(0.0, 1.0));
     command->add_option("--take", options->take,
-                        "Add the proposals to this file of facts, with their reasons as comments");
+                        say("Add the proposals to this file of facts, with their reasons as comments"));
     command->callback([options, &exitCode] {
         const Expected<Device> device = deviceNamed(options->device);
         if (!device) {
@@ -259,8 +264,8 @@ void addPropose(CLI::App& app, int& exitCode)
             std::vector<std::string> names;
             for (const Block& block : device->blocks)
                 names.push_back(block.name);
-            exitCode = complain(problemOf(fmt::format("\"{}\" is not a block of {}.{}", options->block, device->name,
-                                                      didYouMean(options->block, names))));
+            exitCode = complain(problemOf(say("\"{}\" is not a block of {}.{}", options->block, device->name,
+                                              didYouMean(options->block, names))));
             return;
         }
         std::string lines;
@@ -287,7 +292,8 @@ void addPropose(CLI::App& app, int& exitCode)
         if (!saved)
             exitCode = complain(saved.problem());
         else if (!*saved)
-            exitCode = refuse(options->take + " was changed while this command ran; nothing was saved. Run it again.");
+            exitCode =
+                refuse(options->take + say(" was changed while this command ran; nothing was saved. Run it again."));
     });
 }
 
@@ -301,7 +307,8 @@ Expected<Device> deviceNamed(const std::string& name)
 
 static void addDevice(CLI::App& app, int& exitCode)
 {
-    CLI::App* command = app.add_subcommand("device", "Describe a chip: its files, what they say, and what is missing.");
+    CLI::App* command =
+        app.add_subcommand("device", say("Describe a chip: its files, what they say, and what is missing."));
     command->require_subcommand(1);
     addCoverage(*command, exitCode);
     addLayers(*command, exitCode);

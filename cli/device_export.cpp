@@ -2,6 +2,7 @@
 #include "cli/commands.h"
 #include "cli/device.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/interchange/open_forms.h"
 
@@ -18,13 +19,12 @@ void addDeviceExport(CLI::App& app, int& exitCode)
         bool force = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand(
-        "export",
-        "Write a device in open forms: register XML, boundary-scan description, tables of pins and functions, of wait "
-        "states, of limits and electrical values.");
-    command->add_option("DEVICE", options->device, "Name or file of a device")->required();
-    command->add_option("--to", options->folder, "Folder, made where it is missing")->required();
-    command->add_flag("--force", options->force, "Replace files that are there");
+    CLI::App* command = app.add_subcommand("export", say("Write a device in open forms: register XML, boundary-scan "
+                                                         "description, tables of pins and functions, of wait "
+                                                         "states, of limits and electrical values."));
+    command->add_option("DEVICE", options->device, say("Name or file of a device"))->required();
+    command->add_option("--to", options->folder, say("Folder, made where it is missing"))->required();
+    command->add_flag("--force", options->force, say("Replace files that are there"));
     command->callback([options, &exitCode] {
         const Expected<Device> device = deviceNamed(options->device);
         if (!device) {
@@ -48,8 +48,8 @@ void addDeviceExport(CLI::App& app, int& exitCode)
         std::filesystem::create_directories(folder, error);
         for (const auto& [name, text] : files)
             if (!options->force && std::filesystem::exists(folder / name, error)) {
-                exitCode = complain(
-                    problemOf(fmt::format("{} already exists; use --force to replace it.", (folder / name).string())));
+                exitCode =
+                    complain(problemOf(say("{} already exists; use --force to replace it.", (folder / name).string())));
                 return;
             }
         for (const auto& [name, text] : files) {

@@ -2,6 +2,7 @@
 #include "cli/commands.h"
 #include "cli/device.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/proposals.h"
 #include "core/describe/table_look.h"
@@ -64,17 +65,16 @@ Expected<Beside> understand(const TableOptions& options)
             continue;
         if (name.meaning.empty() || name.confidence < options.least)
             printFormat("      {} (line {}): {}{}\n", name.name, name.line, name.reason,
-                        name.meaning.empty() ? std::string()
-                        : name.alternatives.empty()
-                            ? fmt::format("; it could be {}", name.meaning)
-                            : fmt::format("; it could be {}, {}", name.meaning, name.alternatives));
+                        name.meaning.empty()        ? std::string()
+                        : name.alternatives.empty() ? say("; it could be {}", name.meaning)
+                                                    : say("; it could be {}, {}", name.meaning, name.alternatives));
         else
             printFormat("{:.2f}  {} is {}: {}{}\n", name.confidence, name.name, name.meaning, name.reason,
-                        name.alternatives.empty() ? "" : "; it could also be " + name.alternatives);
+                        name.alternatives.empty() ? "" : say("; it could also be {}", name.alternatives));
     }
-    printFormat("{} read", counted(look->table.rows, "row"));
+    printFormat("{} read", sayCount(look->table.rows, "{} row", "{} rows"));
     if (known > 0)
-        printFormat(", {} known", counted(known, "name"));
+        printFormat(", {} known", sayCount(known, "{} name", "{} names"));
     printFormat("\n");
     for (const Problem& remark : look->table.file.remarks)
         if (remark.message.find("nothing says which") == std::string::npos)
@@ -90,18 +90,20 @@ void addDeviceTable(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<TableOptions>();
     CLI::App* command = app.add_subcommand(
-        "table", "Show how a table of a data sheet is understood: pins, functions, signals, interrupts, DMA requests, "
-                 "wait states, limits and electrical values.");
-    command->add_option("TABLE", options->table, "Text, CSV or workbook (.xlsx)")->required();
-    command->add_option("--chip", options->chip, "Device whose instances the names are of: a name or a file");
-    command->add_option("--package", options->package, "Which of several columns of pins");
-    command->add_option("--least", options->least, "Take names that are at least this sure")
+        "table",
+        say("Show how a table of a data sheet is understood: pins, functions, signals, interrupts, DMA requests, "
+            "wait states, limits and electrical values."));
+    command->add_option("TABLE", options->table, say("Text, CSV or workbook (.xlsx)"))->required();
+    command->add_option("--chip", options->chip, say("Device whose instances the names are of: a name or a file"));
+    command->add_option("--package", options->package, say("Which of several columns of pins"));
+    command->add_option("--least", options->least, say("Take names that are at least this sure"))
         ->check(CLI::Range(0.0, 1.0));
-    CLI::Option* take = command
-                            ->add_option("--take", options->take,
-                                         "Write what was understood beside the table (TABLE.columns), or to this file; "
-                                         "existing lines are kept")
-                            ->expected(0, 1);
+    CLI::Option* take =
+        command
+            ->add_option("--take", options->take,
+                         say("Write what was understood beside the table (TABLE.columns), or to this file; "
+                             "existing lines are kept"))
+            ->expected(0, 1);
     command->callback([options, take, &exitCode] {
         const Expected<Beside> beside = understand(*options);
         if (!beside) {
@@ -117,7 +119,7 @@ void addDeviceTable(CLI::App& app, int& exitCode)
             return;
         }
         if (!*saved) {
-            exitCode = refuse(path + " was changed while this command ran; nothing was saved. Run it again.");
+            exitCode = refuse(path + say(" was changed while this command ran; nothing was saved. Run it again."));
             return;
         }
         const std::filesystem::path table(options->table);

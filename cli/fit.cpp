@@ -2,6 +2,7 @@
 #include "core/pins/fit.h"
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/base/say.h"
 
 #include <fmt/format.h>
 
@@ -14,9 +15,9 @@ static void addFit(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("fit", "Check which library chips fit the plan.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--format", options->format, "text, json or csv")
+    CLI::App* command = app.add_subcommand("fit", say("Check which library chips fit the plan."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option("--format", options->format, say("text, json or csv"))
         ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command, 60);
     command->callback([options, &exitCode] {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/base/say.h"
 #include "core/interchange/layout_list.h"
 
 namespace bindrel::cli {
@@ -12,12 +13,13 @@ static void addLayout(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "layout", "List the chip's pins by net for the layout, or the signals that the schematic must move.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--moved-from", options->older,
-                        "Plan as the schematic was drawn from it: list the signals that have other pins now, with the "
-                        "nets that move along");
-    command->add_option("--format", options->format, "text, json or csv")
+        "layout", say("List the chip's pins by net for the layout, or the signals that the schematic must move."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option(
+        "--moved-from", options->older,
+        say("Plan as the schematic was drawn from it: list the signals that have other pins now, with the "
+            "nets that move along"));
+    command->add_option("--format", options->format, say("text, json or csv"))
         ->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);

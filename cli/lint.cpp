@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/lint.h"
 #include "cli/commands.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/layers.h"
 #include "core/device/undescribed.h"
@@ -15,9 +16,10 @@ static void addLint(CLI::App& app, int& exitCode)
 {
     auto device = std::make_shared<std::string>();
     auto layers = std::make_shared<bool>(false);
-    CLI::App* command = app.add_subcommand("lint", "Check a device description.");
-    command->add_option("DEVICE", *device, "Device file, maker's file, or the name of a shipped device")->required();
-    command->add_flag("--layers", *layers, "Also list values of a layer that something above it replaces");
+    CLI::App* command = app.add_subcommand("lint", say("Check a device description."));
+    command->add_option("DEVICE", *device, say("Device file, maker's file, or the name of a shipped device"))
+        ->required();
+    command->add_flag("--layers", *layers, say("Also list values of a layer that something above it replaces"));
     command->callback([device, layers, &exitCode] {
         std::error_code error;
         std::vector<Problem> problems;
@@ -32,7 +34,7 @@ static void addLint(CLI::App& app, int& exitCode)
             exitCode = complain(problems.empty() ? loaded.problem() : problems.back());
             if (problems.size() > 1)
                 warn("{}; anything that depends on these was not checked.\n",
-                     counted(long(problems.size()), "problem"));
+                     sayCount(long(problems.size()), "{} problem", "{} problems"));
             return;
         }
         const std::vector<LintRemark> remarks = lint(*loaded);
@@ -51,15 +53,18 @@ static void addLint(CLI::App& app, int& exitCode)
                 for (const Register& reg : block.registers)
                     fields += reg.fields.size();
             }
-            printFormat("{}: {}, {}, {}\n", loaded->name, counted(long(loaded->blocks.size()), "block"),
-                        counted(long(registers), "register"), counted(long(fields), "field"));
+            printFormat("{}: {}, {}, {}\n", loaded->name,
+                        sayCount(long(loaded->blocks.size()), "{} block", "{} blocks"),
+                        sayCount(long(registers), "{} register", "{} registers"),
+                        sayCount(long(fields), "{} field", "{} fields"));
         }
         for (const LintRemark& remark : remarks)
             printFormat("{}: {}\n", remark.check, remark.text);
-        printFormat("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"),
-                    counted(long(loaded->instances.size()), "instance"),
-                    counted(long(loaded->clocks.size()) - (loaded->findClock(kUnknownClock) >= 0 ? 1 : 0), "clock"),
-                    counted(long(remarks.size()), "remark"));
+        printFormat("{}: {}, {}, {}, {}\n", loaded->name, sayCount(long(loaded->pads.size()), "{} pad", "{} pads"),
+                    sayCount(long(loaded->instances.size()), "{} instance", "{} instances"),
+                    sayCount(long(loaded->clocks.size()) - (loaded->findClock(kUnknownClock) >= 0 ? 1 : 0), "{} clock",
+                             "{} clocks"),
+                    sayCount(long(remarks.size()), "{} remark", "{} remarks"));
         exitCode = remarks.empty() ? kClean : kFindings;
     });
 }

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/files.h"
+#include "core/base/gettext_catalogue.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_memory.h"
+#include "core/device/library.h"
 #include "core/snapshot_change.h"
 
 #include <algorithm>
@@ -45,7 +48,7 @@ std::string escapedJson(const std::string& dumped)
 
 void tell(const Problem& problem)
 {
-    warnText("bindrel-cli: " + problem.text() + "\n");
+    warnText(say("bindrel-cli: ") + problem.text() + "\n");
     if (!jsonWanted)
         return;
     printAsJson({{"error",
@@ -96,7 +99,7 @@ Library library()
 
 void addStoreOptions(CLI::App& command)
 {
-    command.add_flag("--force", force, "Save even if the plan's file was changed meanwhile");
+    command.add_flag("--force", force, say("Save even if the plan's file was changed meanwhile"));
     storing.push_back(&command);
 }
 
@@ -117,8 +120,9 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
         if (!saved)
             return saved.problem();
         if (!*saved) {
-            Problem problem = problemOf("was changed while this command ran; nothing was saved. Run it again, or give "
-                                        "--force to overwrite the file.");
+            Problem problem =
+                problemOf(say("was changed while this command ran; nothing was saved. Run it again, or give "
+                              "--force to overwrite the file."));
             problem.file = opened.path;
             return problem;
         }
@@ -130,7 +134,7 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
 void addSearchOptions(CLI::App& command, double byDefault)
 {
     command.parse_complete_callback([byDefault] { secondsToSearch = secondsGiven.value_or(byDefault); });
-    command.add_option("--within", secondsGiven, fmt::format("Search time limit in seconds (default {:g})", byDefault))
+    command.add_option("--within", secondsGiven, say("Search time limit in seconds (default {:g})", byDefault))
         ->check(CLI::Range(0.001, 86400.0));
 }
 
@@ -204,7 +208,7 @@ Expected<std::string> readInput(const std::string& path)
     while (const std::size_t count = std::fread(some.data(), 1, some.size(), stdin)) {
         bytes.append(some.data(), count);
         if (bytes.size() > kMostBytes)
-            return problemOf(fmt::format("standard input has more than {} MB.", kMostBytes / 1'000'000));
+            return problemOf(say("standard input has more than {} MB.", kMostBytes / 1'000'000));
     }
     return bytes;
 }
@@ -228,7 +232,7 @@ Expected<LoadedPlan> planFromInput()
         return text.problem();
     std::error_code error;
     const Library beside = library().with(std::filesystem::current_path(error), Origin::BesidePlan);
-    Expected<LoadedPlan> work = parsePlan(*text, "standard input", beside);
+    Expected<LoadedPlan> work = parsePlan(*text, say("standard input"), beside);
     if (work)
         work->fileText = *std::move(text);
     return work;
@@ -271,8 +275,8 @@ std::optional<Problem> mistyped(const CLI::App& app, const std::vector<std::stri
         if (std::find(names.begin(), names.end(), arguments[i]) != names.end())
             return std::nullopt;
         std::sort(names.begin(), names.end());
-        return problemOf(fmt::format("\"{}\" is not a command; use {}.{}", arguments[i], listed(names),
-                                     didYouMean(arguments[i], names)));
+        return problemOf(
+            say("\"{}\" is not a command; use {}.{}", arguments[i], listed(names), didYouMean(arguments[i], names)));
     }
     return std::nullopt;
 }
@@ -293,12 +297,12 @@ Problem parseProblem(const CLI::App& app, const CLI::ParseError& error, const st
                 if (const std::string name = argument.substr(0, argument.find('='));
                     name.starts_with("--") && std::find(known.begin(), known.end(), name) == known.end() &&
                     !nearest(name, known).empty())
-                    return problemOf(fmt::format("\"{}\" is not an option of {}.{}", name, command->get_name(),
-                                                 didYouMean(name, known)));
+                    return problemOf(
+                        say("\"{}\" is not an option of {}.{}", name, command->get_name(), didYouMean(name, known)));
         }
     if (!text.empty() && text.back() != '.')
         text += '.';
-    return problemOf(text + " See --help.");
+    return problemOf(text + say(" See --help."));
 }
 
 int run(int argc, char** argv)
@@ -307,13 +311,20 @@ int run(int argc, char** argv)
     for (std::size_t i = 0; i < arguments.size(); ++i)
         jsonWanted = jsonWanted || arguments[i] == "--format=json" ||
                      (arguments[i] == "--format" && i + 1 < arguments.size() && arguments[i + 1] == "json");
-    CLI::App app{"Plans pins, clocks and registers of a microcontroller and generates the C that initialises them."};
+    // A program reads what is not plain text.
+    std::optional<InEnglish> forPrograms;
+    for (std::size_t i = 0; i < arguments.size(); ++i)
+        if ((arguments[i].starts_with("--format=") && arguments[i] != "--format=text") ||
+            (arguments[i] == "--format" && i + 1 < arguments.size() && arguments[i + 1] != "text"))
+            forPrograms.emplace();
+    CLI::App app{
+        say("Plans pins, clocks and registers of a microcontroller and generates the C that initialises them.")};
     app.name("bindrel-cli");
     app.require_subcommand(1);
     app.set_version_flag("--version", "bindrel-cli " BINDREL_VERSION);
     app.add_option("--device-dir", deviceFolders,
-                   "Folder searched first for device, board and part files; the first one given wins");
-    app.footer("Exit codes: 0 success, 1 error findings or impossible request, 2 invalid input or failed output.");
+                   say("Folder searched first for device, board and part files; the first one given wins"));
+    app.footer(say("Exit codes: 0 success, 1 error findings or impossible request, 2 invalid input or failed output."));
     int exitCode = kClean;
     for (const AddCommand add : commands())
         add(app, exitCode);
@@ -322,8 +333,9 @@ int run(int argc, char** argv)
         for (const std::string& folder : deviceFolders) {
             std::error_code error;
             if (folder.empty() || !std::filesystem::is_directory(folder, error))
-                throw CLI::ValidationError("--device-dir", folder.empty() ? std::string("needs the name of a folder")
-                                                                          : "\"" + folder + "\" is not a folder");
+                throw CLI::ValidationError("--device-dir", folder.empty()
+                                                               ? std::string(say("needs the name of a folder"))
+                                                               : "\"" + folder + say("\" is not a folder"));
         }
     });
     if (const std::optional<Problem> problem = mistyped(app, arguments))
@@ -354,18 +366,20 @@ int main(int argc, char** argv)
             if (::open("/dev/null", O_RDWR) != fd)
                 return kUnusable;
         }
+    bindrel::setReader(bindrel::readersCatalogue(bindrel::Library::localeFolder()));
     int exitCode = kUnusable;
     try {
         exitCode = run(argc, argv);
     } catch (const std::bad_alloc&) {
-        warnText("bindrel-cli: out of memory.\n");
+        warnText(bindrel::say("bindrel-cli: out of memory.\n"));
     } catch (const std::exception& error) {
-        warnText(fmt::format("bindrel-cli: internal error: {}. Nothing was saved.\n", error.what()));
+        warnText(bindrel::say("bindrel-cli: internal error: {}. Nothing was saved.\n", error.what()));
     }
     const bool written = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
     if (!written || outputClosed) {
-        warnText(fmt::format("bindrel-cli: the output could not be written{}.\n",
-                             written ? ": standard output is closed" : std::string(": ") + std::strerror(errno)));
+        warnText(bindrel::say("bindrel-cli: the output could not be written{}.\n",
+                              written ? bindrel::say(": standard output is closed")
+                                      : std::string(": ") + std::strerror(errno)));
         return kUnusable;
     }
     return exitCode;

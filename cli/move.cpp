@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/base/say.h"
 #include "core/pins/relocate.h"
 
 #include <fmt/format.h>
@@ -17,9 +18,9 @@ const char* nameOf(Relocation::Fate fate)
     case Relocation::Fate::Moves:
         return "moves";
     case Relocation::Fate::Opens:
-        return "finds no place";
+        return say("finds no place");
     case Relocation::Fate::Open:
-        return "open as before";
+        return say("open as before");
     case Relocation::Fate::Added:
         break;
     }
@@ -36,18 +37,20 @@ static void addMove(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "move", "Move a plan to another chip, package or board: lists what stays, what moves and what cannot be kept.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--device", options->device, "Chip of the library; without it the one that the board carries");
-    command->add_option("--board", options->board, "Board of the library; without it the plan's own");
-    command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
-    command->add_option("--format", options->format, "text, json or csv")
+        "move",
+        say("Move a plan to another chip, package or board: lists what stays, what moves and what cannot be kept."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option("--device", options->device,
+                        say("Chip of the library; without it the one that the board carries"));
+    command->add_option("--board", options->board, say("Board of the library; without it the plan's own"));
+    command->add_flag("--write", options->write, say("Save the plan; otherwise only list what would change"));
+    command->add_option("--format", options->format, say("text, json or csv"))
         ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command, 30);
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         if (options->device.empty() && options->board.empty()) {
-            exitCode = complain(problemOf("no target; give --device, --board or both."));
+            exitCode = complain(problemOf(say("no target; give --device, --board or both.")));
             return;
         }
         const auto s = openPlan(options->plan, exitCode);
@@ -78,7 +81,7 @@ static void addMove(CLI::App& app, int& exitCode)
         if (!options->write)
             return;
         if (there.cancelled) {
-            exitCode = refuse("not all needs could be placed within the time of --within; nothing was saved.");
+            exitCode = refuse(say("not all needs could be placed within the time of --within; nothing was saved."));
             return;
         }
         const auto next = computeSnapshot({*device, std::make_shared<const Board>(*board), there.plan, {}, {}, {}});

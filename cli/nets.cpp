@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/interchange/netlist.h"
 
 #include <fmt/format.h>
@@ -38,19 +39,20 @@ static void addNets(CLI::App& app, int& exitCode)
         bool write = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command =
-        app.add_subcommand("nets", "Import the board's nets from a schematic's netlist or a table of pins and nets.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+    CLI::App* command = app.add_subcommand(
+        "nets", say("Import the board's nets from a schematic's netlist or a table of pins and nets."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command
         ->add_option("TABLE", options->table,
-                     "Netlist (lists in parentheses, IPC-D-356A), or lines of pin (or pad) and net")
+                     say("Netlist (lists in parentheses, IPC-D-356A), or lines of pin (or pad) and net"))
         ->required();
-    command->add_option("--chip", options->chip, "The chip's reference in the netlist, where it is not recognised");
-    command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
+    command->add_option("--chip", options->chip,
+                        say("The chip's reference in the netlist, where it is not recognised"));
+    command->add_flag("--write", options->write, say("Save the plan; otherwise only list what would change"));
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         if (options->plan == kStandard && options->table == kStandard) {
-            exitCode = complain(problemOf("only one of PLAN and TABLE can be standard input."));
+            exitCode = complain(problemOf(say("only one of PLAN and TABLE can be standard input.")));
             return;
         }
         const auto s = openPlan(options->plan, exitCode);

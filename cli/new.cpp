@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -14,17 +15,17 @@ static void addNew(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
-        app.add_subcommand("new", "Create a plan for a board with the needs of its parts, all unbound.");
-    command->add_option("BOARD", options->board, "Name of a board; left out with --device");
-    command->add_option("PLAN", options->plan, "Plan file to create, which must not exist; - for standard output");
-    command->add_option("--device", options->device, "Name of a device, for a plan without a board");
+        app.add_subcommand("new", say("Create a plan for a board with the needs of its parts, all unbound."));
+    command->add_option("BOARD", options->board, say("Name of a board; left out with --device"));
+    command->add_option("PLAN", options->plan, say("Plan file to create, which must not exist; - for standard output"));
+    command->add_option("--device", options->device, say("Name of a device, for a plan without a board"));
     command->callback([options, &exitCode] {
         // With --device the one name that is given is the plan's.
         if (!options->device.empty() && options->plan.empty())
             std::swap(options->board, options->plan);
         if (options->plan.empty() || options->board.empty() == options->device.empty()) {
-            exitCode =
-                complain(problemOf("give a board and a plan file, or --device DEVICE and a plan file. See --help."));
+            exitCode = complain(
+                problemOf(say("give a board and a plan file, or --device DEVICE and a plan file. See --help.")));
             return;
         }
         const bool piped = options->plan == kStandard;
@@ -33,7 +34,7 @@ static void addNew(CLI::App& app, int& exitCode)
         };
         std::error_code error;
         if (!piped && std::filesystem::exists(options->plan, error)) {
-            exitCode = complain(problemOf(fmt::format("{} already exists; choose another name.", options->plan)));
+            exitCode = complain(problemOf(say("{} already exists; choose another name.", options->plan)));
             return;
         }
         if (!options->device.empty()) {
@@ -55,8 +56,8 @@ static void addNew(CLI::App& app, int& exitCode)
             return;
         }
         if (!piped)
-            printFormat("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title,
-                        plan->device);
+            printFormat("{}: {} for {} on {}\n", options->plan,
+                        sayCount(long(plan->needs.size()), "{} need", "{} needs"), board->title, plan->device);
     });
 }
 

@@ -2,6 +2,7 @@
 #include "core/pins/options.h"
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -40,13 +41,13 @@ static void addOptions(CLI::App& app, int& exitCode)
     };
     auto arguments = std::make_shared<Arguments>();
     CLI::App* command =
-        app.add_subcommand("options", "List the pads that could carry a signal, with what each would cost.");
-    command->add_option("PLAN", arguments->plan, "Plan file")->required();
+        app.add_subcommand("options", say("List the pads that could carry a signal, with what each would cost."));
+    command->add_option("PLAN", arguments->plan, say("Plan file"))->required();
     command
         ->add_option("NEED[.SIGNAL]", arguments->signal,
-                     "NEED.SIGNAL such as uplink.tx; NEED alone lists the instances that could serve it")
+                     say("NEED.SIGNAL such as uplink.tx; NEED alone lists the instances that could serve it"))
         ->required();
-    command->add_option("--format", arguments->format, "text, json or csv")
+    command->add_option("--format", arguments->format, say("text, json or csv"))
         ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command);
     command->callback([arguments, &exitCode] {
@@ -73,8 +74,8 @@ static void addOptions(CLI::App& app, int& exitCode)
             return;
         }
         if (index < 0) {
-            exitCode = complain(problemOf(fmt::format("\"{}\" is not a signal of this plan; write NEED.SIGNAL.{}",
-                                                      arguments->signal, didYouMean(arguments->signal, known))));
+            exitCode = complain(problemOf(say("\"{}\" is not a signal of this plan; write NEED.SIGNAL.{}",
+                                              arguments->signal, didYouMean(arguments->signal, known))));
             return;
         }
         Table table{{"pad", "pin", "instance", "cost", "reason"}, {}};

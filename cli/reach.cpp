@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/clock_ways.h"
 #include "cli/commands.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/tuning/clock_goals.h"
@@ -28,13 +29,13 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
             return target.problem();
         for (const ReachTarget& other : request.targets)
             if (other.clock == target->clock)
-                return problemOf(fmt::format("{} is given twice; give each clock only one --want.",
-                                             s.device->clocks[other.clock].name));
+                return problemOf(
+                    say("{} is given twice; give each clock only one --want.", s.device->clocks[other.clock].name));
         request.targets.push_back(*target);
     }
     for (const std::string& hold : options.holds) {
         if (s.device->findClock(hold) < 0)
-            return problemOf(fmt::format("--hold: \"{}\" is not a clock of {}.", hold, s.device->name));
+            return problemOf(say("--hold: \"{}\" is not a clock of {}.", hold, s.device->name));
         request.holds.insert(hold);
     }
     if (options.range == "any") {
@@ -45,8 +46,8 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
     } else if (!options.range.empty()) {
         const int range = s.device->findRange(options.range);
         if (range < 0)
-            return problemOf(fmt::format("--range: \"{}\" is not an operating range of {}; \"any\" looks in all.",
-                                         options.range, s.device->name));
+            return problemOf(say("--range: \"{}\" is not an operating range of {}; \"any\" looks in all.",
+                                 options.range, s.device->name));
         request.ranges = {range};
     }
     request.most = std::max(options.count, options.take);
@@ -64,8 +65,8 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
     if (!result.complete)
         printFormat("The search was stopped; better solutions may exist.\n");
     if (!result.ways.empty()) {
-        printFormat("{}\n", result.ways.size() < request.most && result.complete ? "There are no others."
-                                                                                 : "Others rank after these.");
+        printFormat("{}\n", result.ways.size() < request.most && result.complete ? say("There are no others.")
+                                                                                 : say("Others rank after these."));
         return;
     }
     for (const std::string& obstacle : result.inTheWay)
@@ -76,7 +77,7 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
             const size_t at = miss.othersKept ? miss.target : 0;
             printFormat("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]),
                         format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
-                        miss.othersKept ? "" : ", by itself", wayText(*s.device, way));
+                        miss.othersKept ? "" : say(", by itself"), wayText(*s.device, way));
         }
     }
 }
@@ -113,30 +114,31 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
 static void addReach(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("reach", "List clock settings for target rates, best first; or apply one.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+    CLI::App* command =
+        app.add_subcommand("reach", say("List clock settings for target rates, best first; or apply one."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command
-        ->add_option(
-            "--want", options->wants,
-            "CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max, CLOCK=min; may be repeated")
+        ->add_option("--want", options->wants,
+                     say("CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max, CLOCK=min; may "
+                         "be repeated"))
         ->required();
     command->add_option("--hold", options->holds,
-                        "Clock whose setting must not change, besides those held in the plan; may be repeated");
-    command->add_option("--range", options->range, "Operating range to use, or \"any\"; else the plan's own");
-    command->add_option("--count", options->count, "Number of solutions")->check(CLI::Range(1, 1000));
-    command->add_option("--take", options->take, "Apply the solution of this number and save the plan")
+                        say("Clock whose setting must not change, besides those held in the plan; may be repeated"));
+    command->add_option("--range", options->range, say("Operating range to use, or \"any\"; else the plan's own"));
+    command->add_option("--count", options->count, say("Number of solutions"))->check(CLI::Range(1, 1000));
+    command->add_option("--take", options->take, say("Apply the solution of this number and save the plan"))
         ->check(CLI::Range(1, 1000));
-    command->add_flag("--all", options->all, "Also list solutions that differ only inside a multiplier");
-    command->add_flag("--lose-goals", options->loseGoals, "Also list solutions by which needs miss their goals");
+    command->add_flag("--all", options->all, say("Also list solutions that differ only inside a multiplier"));
+    command->add_flag("--lose-goals", options->loseGoals, say("Also list solutions by which needs miss their goals"));
     addSearchOptions(*command);
     addStoreOptions(*command);
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
         if (!s->device->hasClocks()) {
-            exitCode = refuse(fmt::format("the clocks of {} are not described.", s->device->name));
+            exitCode = refuse(say("the clocks of {} are not described.", s->device->name));
             return;
         }
         const Expected<ReachRequest> request = requestOf(*options, *s);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/end_signals.h"
+#include "core/base/say.h"
 #include "core/base/scratch_folder.h"
 #include "core/base/text.h"
 #include "core/device/compiler_consent.h"
@@ -41,18 +42,18 @@ struct Run {
 std::string whereText(const Rehearsal& r, const Hazard& hazard)
 {
     if (hazard.operation < 0)
-        return "at the end";
+        return say("at the end");
     const Operation& operation = r.operations[size_t(hazard.operation)];
-    return fmt::format("after {}, {}", momentText(hazard.at), operation.text);
+    return say("after {}, {}", momentText(hazard.at), operation.text);
 }
 
 void printText(const Run& run, bool steps)
 {
     const Rehearsal& r = run.rehearsal;
-    printFormat("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : "gives up",
-                momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
+    printFormat("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : say("gives up"),
+                momentText(r.untilUp), sayCount(long(r.operations.size()), "{} operation", "{} operations"));
     if (!r.gaveUp.empty())
-        printFormat("  {}{}.\n", r.gaveUp, r.wentOn.empty() ? "" : "; it " + r.wentOn);
+        printFormat("  {}{}.\n", r.gaveUp, r.wentOn.empty() ? "" : say("; it {}", r.wentOn));
     for (const auto& [cause, time] : r.split)
         if (time * 100 >= r.untilUp)
             printFormat("  {:>8}  {}\n", momentText(time), cause);
@@ -102,20 +103,20 @@ static void addRehearse(CLI::App& app, int& exitCode)
         bool machineCode = false, steps = false, allowCompiler = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand(
-        "rehearse",
-        "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+    CLI::App* command = app.add_subcommand("rehearse", say("Run the bring-up, the changes of clocks and the low-power "
+                                                           "modes on a simulated chip and judge every step."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command->add_flag("--machine-code", options->machineCode,
-                      "Also compile the generated C and run it on an emulated core");
-    command->add_flag(
-        "--allow-compiler", options->allowCompiler,
-        "Allow running the compiler named by a device file that is not shipped; remembered until the file changes");
-    command->add_option("--what-if", options->whatIf,
-                        "A clock (by its id) that never starts or fails later; \"supply\": a brown-out; \"all\": each "
-                        "of these in turn");
-    command->add_flag("--steps", options->steps, "List every operation with its moment");
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+                      say("Also compile the generated C and run it on an emulated core"));
+    command->add_flag("--allow-compiler", options->allowCompiler,
+                      say("Allow running the compiler named by a device file that is not shipped; remembered until the "
+                          "file changes"));
+    command->add_option(
+        "--what-if", options->whatIf,
+        say("A clock (by its id) that never starts or fails later; \"supply\": a brown-out; \"all\": each "
+            "of these in turn"));
+    command->add_flag("--steps", options->steps, say("List every operation with its moment"));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -132,8 +133,8 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 for (const ClockNode& node : s->device->clocks)
                     ids.push_back(node.id);
                 const std::string meant = nearest(options->whatIf, ids);
-                exitCode = complain(problemOf(fmt::format("{} has no clock {}.{}", s->device->name, options->whatIf,
-                                                          meant.empty() ? "" : " Did you mean " + meant + "?")));
+                exitCode = complain(problemOf(say("{} has no clock {}.{}", s->device->name, options->whatIf,
+                                                  meant.empty() ? "" : say(" Did you mean ") + meant + "?")));
                 return;
             }
             std::erase_if(scenarios, [clock, supply](const Scenario& scenario) {
@@ -143,11 +144,11 @@ static void addRehearse(CLI::App& app, int& exitCode)
             });
             if (scenarios.empty()) {
                 exitCode =
-                    supply ? complain(problemOf(fmt::format(
-                                 "{} has no lower operating range to test, or its brown-out reset comes first.",
-                                 s->device->name)))
-                           : complain(problemOf(fmt::format(
-                                 "{} is not in use, or runs from reset: it cannot fail to start.", options->whatIf)));
+                    supply ? complain(problemOf(
+                                 say("{} has no lower operating range to test, or its brown-out reset comes first.",
+                                     s->device->name)))
+                           : complain(problemOf(say("{} is not in use, or runs from reset: it cannot fail to start.",
+                                                    options->whatIf)));
                 return;
             }
         }
@@ -165,9 +166,9 @@ static void addRehearse(CLI::App& app, int& exitCode)
                         return;
                     }
                 if (!compilersAllowed(*s->device, deviceMemory())) {
-                    exitCode = refuse(fmt::format("{} was not run. If you trust that program, give --allow-compiler "
-                                                  "once; it is remembered until the device file changes.",
-                                                  listed(unusual)));
+                    exitCode = refuse(say("{} was not run. If you trust that program, give --allow-compiler "
+                                          "once; it is remembered until the device file changes.",
+                                          listed(unusual)));
                     return;
                 }
             }
@@ -217,7 +218,8 @@ static void addRehearse(CLI::App& app, int& exitCode)
             printText(run, options->steps);
             hazards += long(run.hazards.size());
         }
-        printFormat("{}: {}, {}\n", s->plan.name, counted(long(runs.size()), "rehearsal"), counted(hazards, "hazard"));
+        printFormat("{}: {}, {}\n", s->plan.name, sayCount(long(runs.size()), "{} rehearsal", "{} rehearsals"),
+                    sayCount(hazards, "{} hazard", "{} hazards"));
     });
 }
 

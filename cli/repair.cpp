@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/repair.h"
 #include "cli/clock_ways.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/tuning/clock_goals.h"
 
@@ -23,8 +24,8 @@ void print(const Snapshot& s, const RepairResult& result)
     if (result.wrong.empty())
         printFormat("{}: no limit is broken and no goal is missed\n", s.plan.name);
     else if (result.ways.empty())
-        printFormat("{}\n", result.complete ? "No fix with up to four clock changes exists."
-                                            : "No fix was found before the search gave up.");
+        printFormat("{}\n", result.complete ? say("No fix with up to four clock changes exists.")
+                                            : say("No fix was found before the search gave up."));
 }
 
 void printJson(const Snapshot& s, const RepairResult& result)
@@ -51,20 +52,21 @@ static void addRepair(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "repair", "List fixes for all broken limits and missed goals with the fewest clock changes; or apply one.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--count", options->count, "Number of solutions")->check(CLI::Range(1, 100));
-    command->add_option("--take", options->take, "Apply the solution of this number and save the plan")
+        "repair",
+        say("List fixes for all broken limits and missed goals with the fewest clock changes; or apply one."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option("--count", options->count, say("Number of solutions"))->check(CLI::Range(1, 100));
+    command->add_option("--take", options->take, say("Apply the solution of this number and save the plan"))
         ->check(CLI::Range(1, 100));
     addSearchOptions(*command);
     addStoreOptions(*command);
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
         if (!s->device->hasClocks()) {
-            exitCode = refuse(fmt::format("the clocks of {} are not described.", s->device->name));
+            exitCode = refuse(say("the clocks of {} are not described.", s->device->name));
             return;
         }
         RepairRequest request;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/sarif.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -36,11 +38,20 @@ Json resultOf(const Finding& finding, const std::string& planPath)
     return {{"ruleId", finding.rule},
             {"ruleIndex", rule - rules().begin()},
             {"level", finding.severity == Finding::Severity::Error ? "error" : "warning"},
-            {"message", {{"text", finding.text}}},
-            {"locations", Json::array({location})}};
+            {"message", {{"text", finding.text.text()}}},
+            {"locations", Json::array({location})},
+            {"properties", {{"sentences", sentencesOf(finding.text)}}}};
 }
 
 } // namespace
+
+nlohmann::ordered_json sentencesOf(const Message& message)
+{
+    Json out = Json::array();
+    for (const Message::Sentence& sentence : message.sentences())
+        out.push_back({{"pattern", sentence.pattern}, {"arguments", sentence.arguments}});
+    return out;
+}
 
 nlohmann::ordered_json sarifOf(const std::vector<Finding>& findings, const std::string& planPath)
 {

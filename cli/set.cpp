@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/assignment.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/source_difference.h"
 
@@ -17,21 +18,22 @@ static void addSet(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
-        app.add_subcommand("set", "Change clocks, goals, pads and what is fitted, all or nothing, as in: set PLAN "
-                                  "SYS=HFX uplink.baud=9600 uplink.tx=PD0 \"HFX=12 MHz, 20 ppm\".");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+        app.add_subcommand("set", say("Change clocks, goals, pads and what is fitted, all or nothing, as in: set PLAN "
+                                      "SYS=HFX uplink.baud=9600 uplink.tx=PD0 \"HFX=12 MHz, 20 ppm\"."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     command
-        ->add_option("ASSIGNMENT", options->assignments,
-                     "CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
-                     "supply=, temperature=, range=, prefix=, net.PAD=, resistors.PAD=\"up, 33 ohm in series\", "
-                     "\"wish.pump in order\"=wish|rule|dropped, mode.MODE=, "
-                     "nonvolatile.WORD.SETTING=, "
-                     "hold.NEED=, leave_out=, project.sources_in=; nothing "
-                     "behind = goes back to the default")
+        ->add_option(
+            "ASSIGNMENT", options->assignments,
+            say("CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
+                "supply=, temperature=, range=, prefix=, net.PAD=, resistors.PAD=\"up, 33 ohm in series\", "
+                "\"wish.pump in order\"=wish|rule|dropped, mode.MODE=, "
+                "nonvolatile.WORD.SETTING=, "
+                "hold.NEED=, leave_out=, project.sources_in=; nothing "
+                "behind = goes back to the default"))
         ->required();
-    command->add_flag("--dry-run", options->dryRun, "Only show what would change");
-    command->add_flag("--source", options->source, "Also show what would be different in the generated C");
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->add_flag("--dry-run", options->dryRun, say("Only show what would change"));
+    command->add_flag("--source", options->source, say("Also show what would be different in the generated C"));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
@@ -71,7 +73,7 @@ static void addSet(CLI::App& app, int& exitCode)
         else if (options->dryRun)
             printFormat("not saved (--dry-run)\n");
         if (errors != before)
-            printFormat("{} instead of {}; see check\n", counted(errors, "error"), before);
+            printFormat("{} instead of {}; see check\n", sayCount(errors, "{} error", "{} errors"), before);
     });
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/clocks/modes.h"
 #include "core/device/layers.h"
@@ -37,9 +38,9 @@ Table clockTable(const Snapshot& s)
                               c.max ? format(*c.max) : "", headRoom(c) ? format(*headRoom(c), 3) : "",
                               c.maxBecause.empty() ? c.minBecause : c.maxBecause,
                               !c.running                      ? c.stopped
-                              : !isSet(*s.device, s.rates, i) ? "unused, not set"
-                              : broken                        ? "breaks a limit"
-                              : !c.used                       ? "set, unused"
+                              : !isSet(*s.device, s.rates, i) ? say("unused, not set")
+                              : broken                        ? say("breaks a limit")
+                              : !c.used                       ? say("set, unused")
                                                               : "runs",
                               users});
     }
@@ -122,7 +123,7 @@ Table gateTable(const Snapshot& s)
     for (const Gate& gate : gatesOf(*s.device, s.bindings, s.image))
         table.rows.push_back({s.device->nameOf(gate.field.ref),
                               !gate.open    ? "off"
-                              : gate.idle() ? "on, unused"
+                              : gate.idle() ? say("on, unused")
                                             : "on",
                               gate.bus < 0 ? "" : s.device->clocks[gate.bus].id,
                               names(gate.instances, [&s](InstanceIndex i) { return s.device->instances[i].name; }),
@@ -252,15 +253,15 @@ static void addShow(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "show", "Print clocks, their limits and accuracy, supply current, gates, low-power modes, settings in "
-                "non-volatile memory, pins, interrupts, DMA channels or registers of a plan.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
+        "show", say("Print clocks, their limits and accuracy, supply current, gates, low-power modes, settings in "
+                    "non-volatile memory, pins, interrupts, DMA channels or registers of a plan."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
     std::vector<std::string> names;
     for (const auto& [name, table] : tables())
         names.push_back(name);
     command->add_option("WHAT", options->what, listed(names))->required()->check(CLI::IsMember(names));
-    command->add_flag("--origin", options->origin, "Add the file and line of each clock, pad or register");
-    command->add_option("--format", options->format, "text, json or csv; of registers also header, for C")
+    command->add_flag("--origin", options->origin, say("Add the file and line of each clock, pad or register"));
+    command->add_option("--format", options->format, say("text, json or csv; of registers also header, for C"))
         ->check(CLI::IsMember({"text", "json", "csv", "header"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
@@ -268,7 +269,7 @@ static void addShow(CLI::App& app, int& exitCode)
             return;
         if (options->format == "header") {
             if (options->what != "registers" || options->origin)
-                exitCode = refuse("--format header is for registers, without --origin.");
+                exitCode = refuse(say("--format header is for registers, without --origin."));
             else
                 printRaw(registerSheetHeader(s->facts()));
             return;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/freeing.h"
 
@@ -18,7 +19,7 @@ void print(const Snapshot& s, const Untangling& out)
             printFormat("   {}\n", describe(s.plan, change));
     }
     if (!out.ways.empty())
-        printFormat("{}\n", out.proven ? "Fewest moves (proven)." : "Fewer moves may be possible.");
+        printFormat("{}\n", out.proven ? say("Fewest moves (proven).") : say("Fewer moves may be possible."));
 }
 
 std::vector<RelaxationOption> freeing(const Snapshot& s, const Untangling& out)
@@ -58,12 +59,12 @@ static void addUntangle(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
-        app.add_subcommand("untangle", "List solutions for conflicts, fewest moves first; or apply one.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--count", options->count, "Number of solutions")->check(CLI::Range(1, 50));
-    command->add_option("--apply", options->apply, "Apply the solution of this number and save the plan")
+        app.add_subcommand("untangle", say("List solutions for conflicts, fewest moves first; or apply one."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option("--count", options->count, say("Number of solutions"))->check(CLI::Range(1, 50));
+    command->add_option("--apply", options->apply, say("Apply the solution of this number and save the plan"))
         ->check(CLI::Range(1, 50));
-    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->add_option("--format", options->format, say("text or json"))->check(CLI::IsMember({"text", "json"}));
     addSearchOptions(*command);
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
@@ -78,7 +79,7 @@ static void addUntangle(CLI::App& app, int& exitCode)
             print(*s, out);
         if (out.ways.empty() && !s->bindings.contests.empty()) {
             const std::string why =
-                searchTimeIsUp() ? "no solution was found within the time of --within; one may exist." : out.why;
+                searchTimeIsUp() ? say("no solution was found within the time of --within; one may exist.") : out.why;
             if (options->format == "text") {
                 exitCode = refuse(why);
                 for (const RelaxationOption& way : freeing(*s, out))
@@ -94,8 +95,8 @@ static void addUntangle(CLI::App& app, int& exitCode)
         if (options->apply == 0)
             return;
         if (size_t(options->apply) > out.ways.size()) {
-            exitCode = refuse(fmt::format("there is no solution {}; {} found.", options->apply,
-                                          counted(long(out.ways.size()), "way")));
+            exitCode = refuse(say("there is no solution {}; {} found.", options->apply,
+                                  sayCount(long(out.ways.size()), "{} way", "{} ways")));
             return;
         }
         const Expected<Plan> next = applied(s->plan, out.ways[size_t(options->apply) - 1].edit);

@@ -2,6 +2,7 @@
 #include "cli/commands.h"
 #include "core/assignment.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/output.h"
 #include "core/output/tree_format.h"
@@ -74,8 +75,8 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
 {
     const std::size_t equals = said.rfind('=');
     if (equals == std::string::npos || equals == 0)
-        return problemOf(fmt::format(
-            "--resolve {}: give FILE=mine, FILE:NUMBER=new, FILE=both or FILE:NUMBER=@TEXTFILE.", printable(said)));
+        return problemOf(
+            say("--resolve {}: give FILE=mine, FILE:NUMBER=new, FILE=both or FILE:NUMBER=@TEXTFILE.", printable(said)));
     std::string file = said.substr(0, equals);
     const std::string value = said.substr(equals + 1);
     int wanted = 0;
@@ -83,8 +84,8 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
         const char* const end = file.data() + file.size();
         if (const auto [last, error] = std::from_chars(file.data() + colon + 1, end, wanted);
             error != std::errc() || last != end || wanted < 1)
-            return problemOf(fmt::format("--resolve {}: \"{}\" is not the number of a place.", printable(said),
-                                         printable(file.substr(colon + 1))));
+            return problemOf(say("--resolve {}: \"{}\" is not the number of a place.", printable(said),
+                                 printable(file.substr(colon + 1))));
         file.resize(colon);
     }
     PieceChoice choice;
@@ -98,8 +99,8 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
             return text.problem();
         choice = {PieceChoice::Take::Text, *std::move(text)};
     } else if (value != "mine") {
-        return problemOf(fmt::format("--resolve {}: \"{}\" is not possible; use mine, new, both or @TEXTFILE.",
-                                     printable(said), printable(value)));
+        return problemOf(say("--resolve {}: \"{}\" is not possible; use mine, new, both or @TEXTFILE.", printable(said),
+                             printable(value)));
     }
     std::vector<std::string> names;
     for (const FileChange& change : preview.files) {
@@ -109,11 +110,11 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
         if (change.name != file)
             continue;
         if (wanted > conflicts(change.pieces))
-            return problemOf(fmt::format("--resolve {}: {} has {}.", printable(said), file,
-                                         counted(conflicts(change.pieces), "place")));
+            return problemOf(say("--resolve {}: {} has {}.", printable(said), file,
+                                 sayCount(conflicts(change.pieces), "{} place", "{} places")));
         if (wanted == 0 && choice.take == PieceChoice::Take::Text && conflicts(change.pieces) > 1)
-            return problemOf(fmt::format("--resolve {}: say for which of its {} places, as in {}:1=.", printable(said),
-                                         conflicts(change.pieces), file));
+            return problemOf(say("--resolve {}: say for which of its {} places, as in {}:1=.", printable(said),
+                                 conflicts(change.pieces), file));
         int number = 0;
         for (const MergePiece& piece : change.pieces)
             if (!piece.agreed && (++number == wanted || wanted == 0))
@@ -121,22 +122,21 @@ Outcome settle(Settlements& settlements, const OutputPreview& preview, const std
         return {};
     }
     if (names.empty())
-        return problemOf(fmt::format("--resolve {}: no file has a conflict that can be settled.", printable(said)));
-    return problemOf(fmt::format("--resolve {}: {} has no conflict that can be settled; {}.{}", printable(said),
-                                 printable(file), listed(names), didYouMean(file, names)));
+        return problemOf(say("--resolve {}: no file has a conflict that can be settled.", printable(said)));
+    return problemOf(say("--resolve {}: {} has no conflict that can be settled; {}.{}", printable(said),
+                         printable(file), listed(names), didYouMean(file, names)));
 }
 
 int write(const WriteOptions& options, const Snapshot& s)
 {
     if (!s.device->canBeWritten())
-        return refuse(fmt::format(
-            "{} is not described far enough to write C for it: {}. `device coverage` lists what is missing.",
-            s.device->name, listed(s.device->undescribed)));
+        return refuse(
+            say("{} is not described far enough to write C for it: {}. `device coverage` lists what is missing.",
+                s.device->name, listed(s.device->undescribed)));
     const int errors = s.count(Finding::Severity::Error);
     if (errors > 0 && !options.incomplete && !options.dryRun && !options.check)
-        return refuse(
-            fmt::format("the plan has {}, so nothing was written; `check` lists them, --incomplete writes anyway.",
-                        counted(errors, "error")));
+        return refuse(say("the plan has {}, so nothing was written; `check` lists them, --incomplete writes anyway.",
+                          sayCount(errors, "{} error", "{} errors")));
     const TreeFormatted formatted = inTreeFormat(s.source(), options.folder);
     if (!formatted.trouble.empty())
         warn("bindrel-cli: {}\n", formatted.trouble);
@@ -193,33 +193,35 @@ int write(const WriteOptions& options, const Snapshot& s)
 static void addWrite(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<WriteOptions>();
-    CLI::App* command = app.add_subcommand("write", "Write the C source of a plan to a folder.");
-    command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--to", options->folder, "Folder; created if missing")->required();
+    CLI::App* command = app.add_subcommand("write", say("Write the C source of a plan to a folder."));
+    command->add_option("PLAN", options->plan, say("Plan file"))->required();
+    command->add_option("--to", options->folder, say("Folder; created if missing"))->required();
     command
         ->add_option("--set", options->settings,
-                     "Write as if the plan said so, as in project.sources_in=src; the plan's file stays as it is")
+                     say("Write as if the plan said so, as in project.sources_in=src; the plan's file stays as it is"))
         ->allow_extra_args(false);
     command
-        ->add_option("--resolve", options->resolve,
-                     "Settle a conflict: FILE=mine, FILE=new, FILE=both (yours, then the new text), or one place of "
-                     "it, FILE:NUMBER=mine; FILE:NUMBER=@TEXTFILE takes the text of a file")
+        ->add_option(
+            "--resolve", options->resolve,
+            say("Settle a conflict: FILE=mine, FILE=new, FILE=both (yours, then the new text), or one place of "
+                "it, FILE:NUMBER=mine; FILE:NUMBER=@TEXTFILE takes the text of a file"))
         ->allow_extra_args(false);
-    command->add_flag("--dry-run", options->dryRun, "Only list what would be written");
+    command->add_flag("--dry-run", options->dryRun, say("Only list what would be written"));
     command
-        ->add_flag("--check", options->check,
-                   "Write nothing; list the files that are not what the plan says, and exit with 1 if there are any")
+        ->add_flag(
+            "--check", options->check,
+            say("Write nothing; list the files that are not what the plan says, and exit with 1 if there are any"))
         ->excludes("--dry-run");
     command->add_flag("--incomplete", options->incomplete,
-                      "Write even if the plan has errors; unbound needs are left out");
+                      say("Write even if the plan has errors; unbound needs are left out"));
     command->add_flag("--take-over", options->takeOver,
-                      "Write even if the folder belongs to another plan; its unedited files are replaced");
+                      say("Write even if the folder belongs to another plan; its unedited files are replaced"));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
         if (options->folder.empty()) {
-            exitCode = complain(problemOf("--to needs the name of a folder."));
+            exitCode = complain(problemOf(say("--to needs the name of a folder.")));
             return;
         }
         if (options->settings.empty()) {

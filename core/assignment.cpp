@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/assignment.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/clocks/clock_entry.h"
 #include "core/device/field_code.h"
@@ -43,9 +44,9 @@ public:
             if (!entry)
                 return entry.problem();
             if (entry->wish)
-                return problemOf(fmt::format("{} is a rate, which follows from the clock tree. Give the clock's own "
-                                             "setting, or search for settings that reach the rate.",
-                                             value_));
+                return problemOf(say("{} is a rate, which follows from the clock tree. Give the clock's own "
+                                     "setting, or search for settings that reach the rate.",
+                                     value_));
             return entry->edit;
         }
         const size_t dot = what_.find('.');
@@ -63,7 +64,7 @@ public:
                 std::vector<std::string> ids;
                 for (const Part& part : board_.parts)
                     ids.push_back(part.id);
-                return problemOf(fmt::format("\"{}\" is no part of the board.{}", rest, didYouMean(rest, ids)));
+                return problemOf(say("\"{}\" is no part of the board.{}", rest, didYouMean(rest, ids)));
             }
             const Expected<BoardPlace> read = parsePlace(value_);
             if (given() && !read)
@@ -104,13 +105,12 @@ private:
         const auto one = [&](const std::string& among, const std::vector<std::string>& known) -> Outcome {
             return value_.empty() || std::find(known.begin(), known.end(), value_) != known.end()
                        ? Outcome()
-                       : Outcome(
-                             problemOf(fmt::format("\"{}\" is not {} of {}; it has {}.{}", value_, among, device_.name,
-                                                   known.empty() ? "none" : listed(known), didYouMean(value_, known))));
+                       : Outcome(problemOf(say("\"{}\" is not {} of {}; it has {}.{}", value_, among, device_.name,
+                                               known.empty() ? "none" : listed(known), didYouMean(value_, known))));
         };
         if (what_ == "name") {
             if (value_.empty())
-                return problemOf("a plan must have a name.");
+                return problemOf(say("a plan must have a name."));
             return std::optional(edit(SetText{What::Name, value_}));
         }
         if (what_ == "supply") {
@@ -149,7 +149,7 @@ private:
             std::vector<std::string> ids;
             for (const auto& range : device_.ranges)
                 ids.push_back(range.id);
-            if (const Outcome known = one("an operating range", ids); !known)
+            if (const Outcome known = one(say("an operating range"), ids); !known)
                 return known.problem();
             return std::optional(edit(SetText{What::Range, value_}));
         }
@@ -157,7 +157,7 @@ private:
             std::vector<std::string> ids;
             for (const Regulator& regulator : device_.regulators)
                 ids.push_back(regulator.id);
-            if (const Outcome known = one("a regulator", ids); !known)
+            if (const Outcome known = one(say("a regulator"), ids); !known)
                 return known.problem();
             return std::optional(edit(SetText{What::Regulator, value_}));
         }
@@ -167,14 +167,15 @@ private:
                             [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_'; }) &&
                 (value_.empty() || (value_[0] >= 'a' && value_[0] <= 'z')) && value_.size() <= 40;
             if (!word)
-                return problemOf("a prefix is a word of lower-case letters, digits and underscores that begins with a "
-                                 "letter, of at most 40 characters.");
+                return problemOf(
+                    say("a prefix is a word of lower-case letters, digits and underscores that begins with a "
+                        "letter, of at most 40 characters."));
             return std::optional(edit(SetText{What::Prefix, value_}));
         }
         if (what_ == "on_failure") {
             const std::optional<OnFailure> policy = value_.empty() ? OnFailure::Stop : onFailureOf(value_);
             if (!policy)
-                return problemOf(fmt::format("\"{}\" is not possible; use stop, go on or fall back.", value_));
+                return problemOf(say("\"{}\" is not possible; use stop, go on or fall back.", value_));
             return std::optional(edit(SetOnFailure{*policy}));
         }
         if (what_ == "leave_out") {
@@ -193,7 +194,7 @@ private:
             return true;
         if (value_.empty() || value_ == "no" || value_ == "off")
             return false;
-        return problemOf(fmt::format("\"{}\" is not possible; use yes or no.", value_));
+        return problemOf(say("\"{}\" is not possible; use yes or no.", value_));
     }
 
     std::string padCalled(const std::string& name) const
@@ -208,7 +209,7 @@ private:
         std::vector<std::string> pads;
         for (const Pad& pad : device_.pads)
             pads.push_back(pad.name);
-        return problemOf(fmt::format("\"{}\" is not a pad of {}.{}", name, device_.name, didYouMean(name, pads)));
+        return problemOf(say("\"{}\" is not a pad of {}.{}", name, device_.name, didYouMean(name, pads)));
     }
 
     Expected<Edit> net(const std::string& name) const
@@ -222,8 +223,8 @@ private:
     {
         const LayoutSetting* setting = layoutSetting(key);
         if (!setting)
-            return problemOf(fmt::format("\"{}\" is not a setting of the project; it has {}.{}", key,
-                                         listed(layoutKeys()), didYouMean(key, layoutKeys())));
+            return problemOf(say("\"{}\" is not a setting of the project; it has {}.{}", key, listed(layoutKeys()),
+                                 didYouMean(key, layoutKeys())));
         ProjectLayout layout = plan_.project;
         if (const Outcome set = setting->set(layout, value_); !set)
             return set.problem();
@@ -238,7 +239,7 @@ private:
             return edit(SetWish{wishText(*read), std::nullopt});
         const std::optional<WishStrength> strength = wishStrengthOf(value_);
         if (!strength)
-            return problemOf(fmt::format("\"{}\" is not how strong a wish is; use wish, rule or dropped.", value_));
+            return problemOf(say("\"{}\" is not how strong a wish is; use wish, rule or dropped.", value_));
         return edit(SetWish{wishText(*read), *strength});
     }
     Expected<Edit> resistors(const std::string& name) const
@@ -259,8 +260,8 @@ private:
         for (const auto& mode : device_.modes)
             ids.push_back(mode.id);
         if (device_.findMode(id) < 0)
-            return problemOf(fmt::format("\"{}\" is not a low-power mode of {}; it has {}.{}", id, device_.name,
-                                         ids.empty() ? "none" : listed(ids), didYouMean(id, ids)));
+            return problemOf(say("\"{}\" is not a low-power mode of {}; it has {}.{}", id, device_.name,
+                                 ids.empty() ? "none" : listed(ids), didYouMean(id, ids)));
         const Expected<bool> on = yesOrNo();
         if (!on)
             return on.problem();
@@ -269,8 +270,8 @@ private:
     Expected<Edit> stored(const std::string& id) const
     {
         if (!findStored(device_, id))
-            return problemOf(fmt::format("\"{}\" is not a setting in the non-volatile memory of {}.{}", id,
-                                         device_.name, didYouMean(id, storedIds(device_))));
+            return problemOf(say("\"{}\" is not a setting in the non-volatile memory of {}.{}", id, device_.name,
+                                 didYouMean(id, storedIds(device_))));
         if (const Expected<std::uint32_t> code = storedCode(device_, id, value_); !value_.empty() && !code)
             return code.problem();
         return edit(SetStored{id, given()});
@@ -291,7 +292,7 @@ private:
         } else if (const ClockIndex clock = clockCalled(of); clock >= 0) {
             return edit(SetHold{holdOfClock(device_.clocks[clock].id), *on});
         }
-        return problemOf(fmt::format("\"{}\" is neither a clock, nor a need, nor a signal of one.", of));
+        return problemOf(say("\"{}\" is neither a clock, nor a need, nor a signal of one.", of));
     }
 
     Expected<Edit> ofNeed(const Need& need, const std::string& what) const
@@ -306,13 +307,13 @@ private:
                 if (const Expected<std::string> checked = checkGoal(*kind->goal(what), value_); !checked)
                     return problemOf(fmt::format("{}: {}", kind->goal(what)->title, checked.problem().message));
             if (!matters(need, what))
-                return problemOf(fmt::format("{} does not apply to {} with its other goals.", what, need.title));
+                return problemOf(say("{} does not apply to {} with its other goals.", what, need.title));
             return edit(SetGoal{need.id, what, given()});
         }
         Need with = need;
         if (what == "title") {
             if (value_.empty() || value_.size() > 60)
-                return problemOf("a title has 1 to 60 characters.");
+                return problemOf(say("a title has 1 to 60 characters."));
             with.title = value_;
             return edit(ReplaceNeed{need.id, with});
         }
@@ -321,8 +322,8 @@ private:
             for (const Core& core : device_.cores)
                 ids.push_back(core.id);
             if (!value_.empty() && std::find(ids.begin(), ids.end(), value_) == ids.end())
-                return problemOf(fmt::format("\"{}\" is not a core of this chip; it has {}.{}", value_, listed(ids),
-                                             didYouMean(value_, ids)));
+                return problemOf(say("\"{}\" is not a core of this chip; it has {}.{}", value_, listed(ids),
+                                     didYouMean(value_, ids)));
             with.core = value_ == ids.front() ? std::string() : value_;
             return edit(ReplaceNeed{need.id, with});
         }
@@ -346,8 +347,8 @@ private:
                 for (const PinProperty& known : pinProperties())
                     ids.push_back(known.id);
                 if (!findPinProperty(property))
-                    return problemOf(fmt::format("\"{}\" is not a property of a pad; there are {}.{}", property,
-                                                 listed(ids), didYouMean(property, ids)));
+                    return problemOf(say("\"{}\" is not a property of a pad; there are {}.{}", property, listed(ids),
+                                         didYouMean(property, ids)));
                 if (!value_.empty())
                     if (const Expected<std::string> checked = checkPinProperty(property, value_); !checked)
                         return checked.problem();
@@ -363,8 +364,8 @@ private:
             known.push_back(goal.id);
         for (const SignalSpec& signal : signalsOf(need))
             known.push_back(signal.id);
-        return problemOf(fmt::format("{} has no goal and no signal \"{}\".{} It has {}.", need.title, what,
-                                     didYouMean(what, known), listed(known)));
+        return problemOf(say("{} has no goal and no signal \"{}\".{} It has {}.", need.title, what,
+                             didYouMean(what, known), listed(known)));
     }
 
     /// "uplink.CTL.MODE=2" and "uplink.CTL=0x21": a goal where one expresses it, else set by hand.
@@ -385,8 +386,8 @@ private:
                 fields.push_back(field.name);
             const auto found = std::find(fields.begin(), fields.end(), name);
             if (found == fields.end())
-                return problemOf(fmt::format("{} has no field \"{}\".{} It has {}.", reg.name, name,
-                                             didYouMean(name, fields), listed(fields)));
+                return problemOf(say("{} has no field \"{}\".{} It has {}.", reg.name, name, didYouMean(name, fields),
+                                     listed(fields)));
             entry = enterField(*s, need, {own, at, static_cast<int>(found - fields.begin())}, value_);
         }
         if (!entry)
@@ -408,11 +409,11 @@ private:
             if (option.cost == Option::Cost::Current)
                 return Edit{what_, {}};
             if (option.cost != Option::Cost::Free)
-                return problemOf(fmt::format("{} cannot be on {} as things are: {}.", need.title, name, option.reason));
+                return problemOf(say("{} cannot be on {} as things are: {}.", need.title, name, option.reason));
             return Edit{what_ + " = " + name, option.edit.changes};
         }
-        return problemOf(fmt::format("\"{}\" cannot serve {}; what can: {}.{}", value_, need.title,
-                                     names.empty() ? "nothing" : listed(names), didYouMean(value_, names)));
+        return problemOf(say("\"{}\" cannot serve {}; what can: {}.{}", value_, need.title,
+                             names.empty() ? "nothing" : listed(names), didYouMean(value_, names)));
     }
 
     Expected<Edit> pad(NeedIndex index, const std::string& signal) const
@@ -427,7 +428,7 @@ private:
         if (name.empty())
             return noPad(value_);
         const Bindings bindings = bind(device_, plan_);
-        std::string why = fmt::format("{} does not have that signal", name);
+        std::string why = say("{} does not have that signal", name);
         for (const Option& option : optionsFor(device_, board_, plan_, bindings, index, signal)) {
             if (device_.pads[option.pad].name != name)
                 continue;
@@ -438,7 +439,7 @@ private:
                             takeOption(device_, board_, plan_, bindings, index, signal, option).changes};
             why = option.reason;
         }
-        return problemOf(fmt::format("{} {} cannot be on {}: {}.", need.title, signal, name, why));
+        return problemOf(say("{} {} cannot be on {}: {}.", need.title, signal, name, why));
     }
 
     Problem unknown(const std::string& name) const
@@ -451,9 +452,9 @@ private:
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)
             known.push_back(need.id);
-        return problemOf(fmt::format("\"{}\" is neither a clock of {}, nor the id of a need, nor a setting of the "
-                                     "plan.{}",
-                                     name, device_.name, didYouMean(name, known)));
+        return problemOf(say("\"{}\" is neither a clock of {}, nor the id of a need, nor a setting of the "
+                             "plan.{}",
+                             name, device_.name, didYouMean(name, known)));
     }
 
     const LoadedPlan& work_;
@@ -470,8 +471,8 @@ Expected<Edit> readAssignment(const LoadedPlan& work, std::string_view text)
 {
     const size_t equals = text.find('=');
     if (equals == std::string_view::npos || text.size() > 2000 || !isUtf8(text))
-        return problemOf(fmt::format("\"{}\" is not WHAT=VALUE, as in SYS=HFX or uplink.baud=9600.",
-                                     std::string(text.substr(0, 80))));
+        return problemOf(
+            say("\"{}\" is not WHAT=VALUE, as in SYS=HFX or uplink.baud=9600.", std::string(text.substr(0, 80))));
     const std::string what(trimmed(text.substr(0, equals))), value(trimmed(text.substr(equals + 1)));
     return Assignment(work, what, value).read();
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/field_entry.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/field_code.h"
 #include "core/pins/overrides.h"
@@ -433,9 +434,9 @@ std::string toldOf(const Plan& before, const Need& was, const Need& is)
         if (!is.overrides.contains(name))
             dropped.push_back(name);
     if (!byHand.empty())
-        parts.push_back("set by hand: " + joined(byHand, ", "));
+        parts.push_back(say("set by hand: ") + joined(byHand, ", "));
     if (!dropped.empty())
-        parts.push_back("as the goals ask again: " + joined(dropped, ", "));
+        parts.push_back(say("as the goals ask again: ") + joined(dropped, ", "));
     return parts.empty() ? "Changed." : joined(parts, "; ") + ".";
 }
 
@@ -467,21 +468,21 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
     if (const std::string why = whyNotEntered(s, need, ref); !why.empty())
         return problemOf(fmt::format("{} {}.", device.nameOf(ref), why));
     if (code > field.maxCode())
-        return problemOf(fmt::format("{} takes 0 to {}.", device.nameOf(ref), field.maxCode()));
+        return problemOf(say("{} takes 0 to {}.", device.nameOf(ref), field.maxCode()));
     if (s.image.codeOf(device, ref) == code)
-        return FieldEntry{FieldEntry::Kind::Same, {}, device.nameOf(ref) + " holds that already."};
+        return FieldEntry{FieldEntry::Kind::Same, {}, device.nameOf(ref) + say(" holds that already.")};
     const std::string name = overrideName(device, ref);
     const std::string title = fmt::format("{} = {}", device.nameOf(ref), fieldCodeText(field, code));
     if (ref.instance != bound.instance) {
         if (!decidesElsewhere(s, need, ref))
-            return problemOf(fmt::format("{} is not decided by {}.", device.nameOf(ref), of.title));
+            return problemOf(say("{} is not decided by {}.", device.nameOf(ref), of.title));
         std::optional<Edit> edit = padEditWith(s, need, ref, code);
         if (!edit)
-            return problemOf(fmt::format("no goal of {} and nothing that can be said of its pads gives {} the value "
-                                         "{}. It is a register of {}, which other needs use as well, so it is not set "
-                                         "by hand.",
-                                         of.title, device.nameOf(ref), fieldCodeText(field, code),
-                                         device.instances[ref.instance].name));
+            return problemOf(say("no goal of {} and nothing that can be said of its pads gives {} the value "
+                                 "{}. It is a register of {}, which other needs use as well, so it is not set "
+                                 "by hand.",
+                                 of.title, device.nameOf(ref), fieldCodeText(field, code),
+                                 device.instances[ref.instance].name));
         edit->title = title;
         return entryOf(s, FieldEntry::Kind::Goal, *std::move(edit));
     }
@@ -491,7 +492,7 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
     if (plain.needs[need].overrides.erase(name) > 0) {
         edit.changes.push_back(SetOverride{of.id, name, std::nullopt});
         if (agrees(s, edit, ref, code))
-            return entryOf(s, FieldEntry::Kind::Dropped, std::move(edit), name + " follows the goals again.");
+            return entryOf(s, FieldEntry::Kind::Dropped, std::move(edit), name + say(" follows the goals again."));
     }
     if (const std::optional<SetGoal> goal = goalWith(s, plain, need, ref, code, others)) {
         Edit byGoal = edit;
@@ -500,12 +501,12 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
             return entryOf(s, FieldEntry::Kind::Goal, std::move(byGoal));
     }
     if (const std::string why = whyNotByHand(device, ref); !why.empty())
-        return problemOf(fmt::format("no goal of {} gives {} the value {}, and it {}.", of.title, device.nameOf(ref),
-                                     fieldCodeText(field, code), why));
+        return problemOf(say("no goal of {} gives {} the value {}, and it {}.", of.title, device.nameOf(ref),
+                             fieldCodeText(field, code), why));
     edit.changes = {SetOverride{of.id, name, fieldCodeText(field, code)}};
-    return entryOf(s, FieldEntry::Kind::ByHand, std::move(edit),
-                   fmt::format("No goal of {} gives {} the value {}; it is set by hand.", of.title, name,
-                               fieldCodeText(field, code)));
+    return entryOf(
+        s, FieldEntry::Kind::ByHand, std::move(edit),
+        say("No goal of {} gives {} the value {}; it is set by hand.", of.title, name, fieldCodeText(field, code)));
 }
 
 Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRef& ref, std::string_view text)
@@ -513,10 +514,10 @@ Expected<FieldEntry> enterField(const Snapshot& s, NeedIndex need, const FieldRe
     if (trimmed(text).empty()) {
         const std::string name = overrideName(*s.device, ref);
         if (!s.plan.needs[need].overrides.contains(name))
-            return FieldEntry{FieldEntry::Kind::Same, {}, s.device->nameOf(ref) + " is not set by hand."};
+            return FieldEntry{FieldEntry::Kind::Same, {}, s.device->nameOf(ref) + say(" is not set by hand.")};
         return entryOf(s, FieldEntry::Kind::Dropped,
-                       editOf("Drop " + name, SetOverride{s.plan.needs[need].id, name, std::nullopt}),
-                       name + " follows the goals again.");
+                       editOf(say("Drop {}", name), SetOverride{s.plan.needs[need].id, name, std::nullopt}),
+                       name + say(" follows the goals again."));
     }
     const Expected<std::uint32_t> code = fieldCode(*s.device, ref, text);
     if (!code)
@@ -533,8 +534,8 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
         known |= field.mask();
     const std::uint32_t reset = s.device->resetOf(instance, reg);
     if ((value & ~known) != (reset & ~known))
-        return problemOf(fmt::format("bits 0x{:X} of {}.{} belong to no field.", (value ^ reset) & ~known,
-                                     s.device->instances[instance].name, shape.name));
+        return problemOf(say("bits 0x{:X} of {}.{} belong to no field.", (value ^ reset) & ~known,
+                             s.device->instances[instance].name, shape.name));
     FieldEntry out{FieldEntry::Kind::Same,
                    {fmt::format("{}.{} = 0x{:X}", s.device->instances[instance].name, shape.name, value), {}},
                    {}};
@@ -556,7 +557,7 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
                 entry = entryOf(stands, FieldEntry::Kind::ByHand,
                                 editOf({}, SetOverride{s.plan.needs[need].id, overrideName(*s.device, ref),
                                                        fieldCodeText(shape.fields[f], code)}),
-                                overrideName(*s.device, ref) + " is set by hand.");
+                                overrideName(*s.device, ref) + say(" is set by hand."));
             Expected<Plan> next = applied(stands.plan, entry->edit);
             if (!next)
                 return next.problem();
@@ -564,7 +565,7 @@ Expected<FieldEntry> enterRegister(const Snapshot& s, NeedIndex need, InstanceIn
             out.kind = std::max(out.kind, entry->kind);
         }
     if (!now) {
-        out.told = "The register holds that already.";
+        out.told = say("The register holds that already.");
         return out;
     }
     out.edit.changes = difference(s.plan, now->plan, {}).changes;
@@ -585,7 +586,7 @@ FieldEntry stepGoal(const Snapshot& s, NeedIndex need, std::string_view goal, bo
         const size_t at = chosen->index + (up ? 1 : size_t(-1));
         if (at < spec->choices.size())
             return entryOf(s, FieldEntry::Kind::Goal,
-                           editOf(spec->title + " " + spec->choices[at],
+                           editOf(fmt::format("{} {}", say(spec->title), spec->choices[at]),
                                   SetGoal{s.plan.needs[need].id, spec->id, spec->choices[at]}));
         return {};
     }
@@ -621,8 +622,9 @@ FieldEntry stepGoal(const Snapshot& s, NeedIndex need, std::string_view goal, bo
     }
     if (!best)
         return {};
-    return entryOf(s, FieldEntry::Kind::Goal,
-                   editOf(spec->title + " " + *best, SetGoal{s.plan.needs[need].id, spec->id, *best}));
+    return entryOf(
+        s, FieldEntry::Kind::Goal,
+        editOf(fmt::format("{} {}", say(spec->title), *best), SetGoal{s.plan.needs[need].id, spec->id, *best}));
 }
 
 std::optional<Edit> dragTo(const Snapshot& s, NeedIndex need, const Waveform& picture, const Waveform::Handle& handle,
@@ -675,7 +677,7 @@ std::optional<Edit> dragTo(const Snapshot& s, NeedIndex need, const Waveform& pi
                     }
                 }
             }
-    return editOf(fmt::format("{}, {}: {}", of.title, spec->title, text), SetGoal{of.id, spec->id, text});
+    return editOf(fmt::format("{}, {}: {}", of.title, say(spec->title), text), SetGoal{of.id, spec->id, text});
 }
 
 } // namespace bindrel

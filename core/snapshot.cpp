@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/snapshot.h"
 
+#include "core/base/say.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/stored_settings.h"
 #include "core/source/names.h"
@@ -18,6 +19,7 @@ int Snapshot::count(Finding::Severity severity) const
 std::shared_ptr<const Snapshot> computeSnapshot(const LoadedPlan& work)
 {
     auto s = std::make_shared<Snapshot>();
+    s->language = &catalogue();
     s->filedDevice = work.device;
     s->device = withStored(work.device, work.plan);
     s->filedBoard = work.board;
@@ -37,8 +39,20 @@ std::shared_ptr<const Snapshot> computeSnapshot(const LoadedPlan& work)
 
 const Source& Snapshot::source() const
 {
-    std::call_once(sourceMade_, [this] { source_ = makeSource(facts()); });
+    std::call_once(sourceMade_, [this] {
+        const std::shared_ptr<const Snapshot> snapshot = inEnglish();
+        const InEnglish whileWriting;
+        source_ = makeSource(snapshot->facts());
+    });
     return *source_;
+}
+
+std::shared_ptr<const Snapshot> Snapshot::inEnglish() const
+{
+    if (language == &english())
+        return shared_from_this();
+    const InEnglish whileComputing;
+    return computeSnapshot(with(plan));
 }
 
 } // namespace bindrel

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/index_vector.h"
+#include "core/base/say.h"
 #include "core/findings/finding.h"
 #include "core/plan/plan_file.h"
 #include "core/source/source.h"
@@ -14,7 +15,7 @@ namespace bindrel {
 
 /// The result of one run of the pipeline over one plan. Immutable; shared freely between threads. Indices of needs are
 /// those of plan.needs, of clocks those of device->clocks, and so on.
-struct Snapshot {
+struct Snapshot : std::enable_shared_from_this<Snapshot> {
     std::shared_ptr<const Device> device; ///< with what the plan puts into its non-volatile memory
     std::shared_ptr<const Device> filedDevice;
     std::shared_ptr<const Board> board; ///< with what the plan adds to its file
@@ -28,9 +29,13 @@ struct Snapshot {
     Image image;
     std::vector<Finding> findings;
     Provenance provenance;
+    const Catalogue* language = nullptr; ///< of the texts in it
 
-    /// The written C: made when somebody looks for the first time, more than half of all the work. Safe to be called by
-    /// several threads.
+    /// The same with its texts in English, for what is written into files; itself when they are.
+    std::shared_ptr<const Snapshot> inEnglish() const;
+
+    /// The written C, whose comments are in English: made when somebody looks for the first time, more than half of all
+    /// the work. Safe to be called by several threads.
     const Source& source() const;
 
     /// A need's picture and the ways beside the one that was taken; made at each call.

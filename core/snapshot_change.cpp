@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/snapshot_change.h"
 
+#include "core/base/say.h"
 #include "core/device/device_memory.h"
 #include "core/quantity/format.h"
 
@@ -54,13 +55,13 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
             const BoundNeed::State was = before.bindings.needs[b].state;
             const BoundNeed::State is = after.bindings.needs[n].state;
             if (was != is)
-                out.push_back(fmt::format("{} was {} and is {}", after.plan.needs[n].title, nameOf(was), nameOf(is)));
+                out.push_back(say("{} was {} and is {}", after.plan.needs[n].title, nameOf(was), nameOf(is)));
             const std::vector<Achieved>& rows = after.settings[n].achieved;
             for (size_t r = 0; r < rows.size(); ++r)
                 if (const Achieved* row = &rows[r], *old = sameRow(rows, r, before.settings[b].achieved);
                     old && old->achieved != row->achieved)
-                    out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row->title,
-                                              old->achieved, row->achieved));
+                    out.push_back(say("{}, {}: {} becomes {}", after.plan.needs[n].title, row->title, old->achieved,
+                                      row->achieved));
         }
     for (const ClockIndex i : after.device->clocks.indices()) {
         const ClockIndex old = before.device->findClock(after.device->clocks[i].id);
@@ -70,33 +71,34 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
         const ClockState& is = after.rates.clocks[i];
         const std::string& name = after.device->clocks[i].name;
         if (was.rate != is.rate && (was.running || is.running))
-            out.push_back(fmt::format("{}: {} becomes {}", name, format(was.rate), format(is.rate)));
+            out.push_back(say("{}: {} becomes {}", name, format(was.rate), format(is.rate)));
         if (was.max != is.max && is.max)
-            out.push_back(fmt::format("{}: its limit {} {}", name,
-                                      was.max ? "of " + format(*was.max) + " becomes" : "is now", format(*is.max)));
+            out.push_back(say("{}: its limit {} {}", name,
+                              was.max ? say("of ") + format(*was.max) + say(" becomes") : say("is now"),
+                              format(*is.max)));
     }
     const auto was = registersByName(before);
     const auto is = registersByName(after);
     for (const auto& [name, value] : is) {
         const auto old = was.find(name);
         if (old == was.end())
-            out.push_back(fmt::format("{} is written now: 0x{:08X}", name, value.value));
+            out.push_back(say("{} is written now: 0x{:08X}", name, value.value));
         else if (old->second.value != value.value)
-            out.push_back(fmt::format("{}: 0x{:08X} becomes 0x{:08X}", name, old->second.value, value.value));
+            out.push_back(say("{}: 0x{:08X} becomes 0x{:08X}", name, old->second.value, value.value));
         else if (before.device->addressOf(old->second.instance, old->second.reg) !=
                  after.device->addressOf(value.instance, value.reg))
-            out.push_back(fmt::format("{} is at another address: 0x{:08X}", name,
-                                      after.device->addressOf(value.instance, value.reg)));
+            out.push_back(
+                say("{} is at another address: 0x{:08X}", name, after.device->addressOf(value.instance, value.reg)));
     }
     for (const auto& [name, value] : was)
         if (!is.contains(name))
-            out.push_back(fmt::format("{} is no longer written", name));
+            out.push_back(say("{} is no longer written", name));
     std::set<std::string> known;
     for (const Finding& finding : before.findings)
-        known.insert(finding.rule + finding.text);
+        known.insert(finding.rule + finding.text.text());
     for (const Finding& finding : after.findings)
-        if (!known.contains(finding.rule + finding.text))
-            out.push_back(fmt::format("new finding {}: {}", finding.rule, finding.text));
+        if (!known.contains(finding.rule + finding.text.text()))
+            out.push_back(say("new finding {}: {}", finding.rule, finding.text));
     return out;
 }
 
@@ -107,7 +109,7 @@ std::vector<std::string> deviceChanges(const LoadedPlan& work, const std::filesy
     std::vector<std::string> out = work.deviceChange->lost;
     Expected<Device> before = recallDevice(work.deviceChange->savedWith, memory);
     if (!before) {
-        out.push_back("what else is different cannot be told: " + before.problem().message);
+        out.push_back(say("what else is different cannot be told: {}", before.problem().message));
         return out;
     }
     // The plan as it stands now on the old device: what is lost is listed already.
@@ -116,7 +118,7 @@ std::vector<std::string> deviceChanges(const LoadedPlan& work, const std::filesy
     for (std::string& change : changesBetween(*computeSnapshot(then), *computeSnapshot(work)))
         out.push_back(std::move(change));
     if (out.empty())
-        out.push_back("the change makes no difference to this plan");
+        out.push_back(say("the change makes no difference to this plan"));
     return out;
 }
 

@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 
 #include <QFont>
 
@@ -113,8 +114,8 @@ QVariant BoardFactsModel::data(const QModelIndex& index, int role) const
 
 QVariant BoardFactsModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    static const char* const titles[] = {"Fact", "On this board", "Source", "Chip accepts"};
-    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();
+    static const char* const titles[] = {later("Fact"), later("On this board"), later("Source"), later("Chip accepts")};
+    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(say(titles[section])) : QVariant();
 }
 
 Qt::ItemFlags BoardFactsModel::flags(const QModelIndex& index) const
@@ -148,7 +149,7 @@ QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
             return role == Qt::DisplayRole ? typeset(text) : text;
         }
         if (index.column() == LeadsTo)
-            return QString::fromStdString(at.leadsTo) + (head && at.ofPlan ? ", from the plan" : "");
+            return QString::fromStdString(at.leadsTo) + (head && at.ofPlan ? say(", from the plan") : "");
         return (!head && role == Qt::DisplayRole ? QString("    ") : QString()) + QString::fromStdString(at.title);
     }
     case Qt::FontRole:
@@ -161,8 +162,9 @@ QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
                                                                  : t.ink;
     case Qt::ToolTipRole:
         if (head && at.ofPlan && at.finding.empty())
-            return "The plan describes this part. Delete goes back to the board file, or removes a part that is not in "
-                   "it.";
+            return say(
+                "The plan describes this part. Delete goes back to the board file, or removes a part that is not in "
+                "it.");
         return at.finding.empty() ? typeset(at.leadsTo) : typeset(at.finding);
     default:
         return {};
@@ -171,17 +173,22 @@ QVariant BoardPartsModel::data(const QModelIndex& index, int role) const
 
 QVariant BoardPartsModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    static const char* const titles[] = {"Part and terminals", "Wired to", "Pull", "Voltage", "Current", "Inactive"};
-    static const char* const tips[] = {"",
-                                       "",
-                                       "To which a resistor on the board pulls it",
-                                       "Highest that it drives or is pulled to; empty: the supply",
-                                       "That it takes from the pad, or gives into it; empty: a few microamperes",
-                                       "Level at which it does nothing; it must have it from reset on"};
+    static const char* const titles[] = {later("Part and terminals"),
+                                         later("Wired to"),
+                                         later("Pull"),
+                                         later("Voltage"),
+                                         later("Current"),
+                                         later("Inactive")};
+    static const char* const tips[] = {"later(",
+                                       ")later(",
+                                       ")To which a resistor on the board pulls itlater(",
+                                       ")Highest that it drives or is pulled to; empty: the supplylater(",
+                                       ")That it takes from the pad, or gives into it; empty: a few microampereslater(",
+                                       ")Level at which it does nothing; it must have it from reset on"};
     if (orientation != Qt::Horizontal)
         return {};
-    return role == Qt::DisplayRole   ? QVariant(titles[section])
-           : role == Qt::ToolTipRole ? QVariant(tips[section])
+    return role == Qt::DisplayRole   ? QVariant(say(titles[section]))
+           : role == Qt::ToolTipRole ? QVariant(say(tips[section]))
                                      : QVariant();
 }
 
@@ -208,7 +215,7 @@ Expected<Edit> BoardPartsModel::editFor(const QModelIndex& index, const std::str
         return partTitleEdit(document_.snapshot(), at.part, text);
     const std::optional<TerminalProperty> property = propertyOf(index.column());
     return property ? terminalEdit(document_.snapshot(), at, *property, text)
-                    : Expected<Edit>(problemOf("a terminal's name follows from its part."));
+                    : Expected<Edit>(problemOf(say("a terminal's name follows from its part.")));
 }
 
 bool BoardWishesModel::remake()
@@ -223,10 +230,11 @@ QVariant BoardWishesModel::data(const QModelIndex& index, int role) const
     const BoardWishRow* wish = row(index.row());
     if (!wish) {
         const bool first = index.column() == Sentence;
-        return role == Qt::DisplayRole && first ? QVariant("Another: pump in order, uplink on the left side \u2026")
-               : role == Qt::ForegroundRole     ? QVariant(t.muted)
-               : role == Qt::ToolTipRole        ? QVariant(examples())
-               : role == Qt::AccessibleTextRole && first ? QVariant("Enter another wish")
+        return role == Qt::DisplayRole && first
+                   ? QVariant(say("Another: pump in order, uplink on the left side \u2026"))
+               : role == Qt::ForegroundRole              ? QVariant(t.muted)
+               : role == Qt::ToolTipRole                 ? QVariant(examples())
+               : role == Qt::AccessibleTextRole && first ? QVariant(say("Enter another wish"))
                                                          : QVariant();
     }
     switch (role) {
@@ -251,7 +259,7 @@ QVariant BoardWishesModel::data(const QModelIndex& index, int role) const
 
 QString BoardWishesModel::examples()
 {
-    QStringList out{"What a wish can say:"};
+    QStringList out{say("What a wish can say:")};
     for (const std::string& example : wishExamples())
         out << QString::fromStdString(example);
     return out.join("\n");
@@ -259,8 +267,8 @@ QString BoardWishesModel::examples()
 
 QVariant BoardWishesModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    static const char* const titles[] = {"Wish", "Strength", "State"};
-    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();
+    static const char* const titles[] = {later("Wish"), later("Strength"), later("State")};
+    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(say(titles[section])) : QVariant();
 }
 
 Qt::ItemFlags BoardWishesModel::flags(const QModelIndex& index) const

@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QApplication>
 #include <QKeyEvent>
@@ -26,7 +27,7 @@ BoardPicture::BoardPicture(Document& document, ViewState& view, QWidget* parent)
 {
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(false);
-    setAccessibleName("Outline of the board");
+    setAccessibleName(say("Outline of the board"));
     setObjectName("outline");
     connect(&document_, &Document::changed, this, &BoardPicture::refresh);
 }
@@ -172,7 +173,7 @@ QString BoardPicture::labelOf(int item) const
     const BoardItem& known = items_[size_t(item)];
     const QString title = QString::fromStdString(known.title);
     return !placeOf(item)  ? title
-           : known.off > 0 ? QString("%1 \u00b7 %2 away").arg(title).arg(known.off)
+           : known.off > 0 ? QString(say("%1 \u00b7 %2 away")).arg(title).arg(known.off)
            : known.across > 0
                ? QString("%1 \u00b7 %2 %3").arg(title).arg(known.across).arg(known.across == 1 ? "crosses" : "cross")
                : title;
@@ -212,12 +213,12 @@ QString BoardPicture::nameOf(int item) const
     const BoardItem& known = items_[size_t(item)];
     const QString title = QString::fromStdString(known.title);
     if (!known.place)
-        return title + ", place not known";
-    QString out = title + ", at " + QString::fromStdString(placeText(*known.place));
+        return title + say(", place not known");
+    QString out = title + say(", at ") + QString::fromStdString(placeText(*known.place));
     if (known.off > 0)
-        out += QString(", %1 of %2 signals on a side that does not face it").arg(known.off).arg(known.wired);
+        out += QString(say(", %1 of %2 signals on a side that does not face it")).arg(known.off).arg(known.wired);
     if (known.across > 0)
-        out += QString(", %1 of %2 signals cross another part's").arg(known.across).arg(known.wired);
+        out += QString(say(", %1 of %2 signals cross another part's")).arg(known.across).arg(known.wired);
     return out;
 }
 
@@ -238,9 +239,9 @@ void BoardPicture::setPlace(int item, const std::optional<BoardPlace>& place)
     // Only what the plan says can be taken back.
     if (!place && (part.empty() ? plan.chipPlace.empty() : !plan.places.contains(part))) {
         Q_EMIT document_.refused(
-            QString("The board's file says where %1 stands. Place it elsewhere here, or change that "
-                    "file.")
-                .arg(part.empty() ? QString("the chip") : QString::fromStdString(items_[size_t(item)].title)));
+            QString(say("The board's file says where %1 stands. Place it elsewhere here, or change that "
+                        "file."))
+                .arg(part.empty() ? QString(say("the chip")) : QString::fromStdString(items_[size_t(item)].title)));
         return;
     }
     if (view_.pending().settle())
@@ -415,25 +416,27 @@ void BoardPicture::drawBoard(QPainter& p) const
     const BoardItem* now = chosen();
     const bool looksAway = now && now->place && now->off > 0, crosses = now && now->place && now->across > 0;
     p.setPen(looksAway || crosses ? t.caution : t.muted);
-    QString text = "Shift with an arrow moves what is chosen, R turns it, B puts it below.";
+    QString text = say("Shift with an arrow moves what is chosen, R turns it, B puts it below.");
     if (looksAway)
-        text = QString("%1 of the %2 signals of %3 are on sides of the chip that do not face it.")
+        text = QString(say("%1 of the %2 signals of %3 are on sides of the chip that do not face it."))
                    .arg(now->off)
                    .arg(now->wired)
                    .arg(QString::fromStdString(now->title));
     else if (crosses)
-        text = QString("Tracks of %1 would cross those of another part (%2 of %3). Move one of them, or bind it again.")
-                   .arg(QString::fromStdString(now->title))
-                   .arg(now->across)
-                   .arg(now->wired);
+        text =
+            QString(
+                say("Tracks of %1 would cross those of another part (%2 of %3). Move one of them, or bind it again."))
+                .arg(QString::fromStdString(now->title))
+                .arg(now->across)
+                .arg(now->wired);
     else if (!items_[0].place)
-        text = "Drag the chip onto the board, then what it is wired to. R turns it.";
+        text = say("Drag the chip onto the board, then what it is wired to. R turns it.");
     else if (unplaced > 0)
-        text = "Drag parts to where they stand. Searches then prefer the side of the chip that faces them.";
+        text = say("Drag parts to where they stand. Searches then prefer the side of the chip that faces them.");
     drawLine(p, below, Qt::AlignLeft | Qt::AlignVCenter, text);
     p.setPen(t.muted);
     if (unplaced > 0)
-        drawLine(p, QRectF(width() - kMargin - kShelf, kMargin, kShelf, 16), Qt::AlignCenter, "Place not known");
+        drawLine(p, QRectF(width() - kMargin - kShelf, kMargin, kShelf, 16), Qt::AlignCenter, say("Place not known"));
 }
 
 void BoardPicture::drawLines(QPainter& p) const

@@ -6,6 +6,7 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/pin_sheet_model.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/interchange/board_text.h"
 #include "core/plan/board_entry.h"
@@ -107,7 +108,7 @@ BoardStation::BoardStation(Document& document, ViewState& view, QWidget* parent)
 QHBoxLayout* BoardStation::headRow()
 {
     auto* head = new QHBoxLayout;
-    head->addWidget(panelHeading("Board"));
+    head->addWidget(panelHeading(say("Board")));
     title_ = new QLabel;
     title_->setMinimumWidth(10);
     head->addWidget(title_, 1);
@@ -116,16 +117,16 @@ QHBoxLayout* BoardStation::headRow()
         connect(made, &QPushButton::clicked, this, act);
         head->addWidget(made);
     };
-    button("New part\u2026", [this] { askForPart(); });
-    button("From the library\u2026", [this] {
+    button(say("New part\u2026"), [this] { askForPart(); });
+    button(say("From the library\u2026"), [this] {
         if (view_.pending().settle())
             Q_EMIT partWanted();
     });
-    button("Take nets\u2026", [this] {
+    button(say("Take nets\u2026"), [this] {
         if (view_.pending().settle())
             Q_EMIT netsWanted();
     });
-    button("Save as file\u2026", [this] {
+    button(say("Save as file\u2026"), [this] {
         if (view_.pending().settle())
             askForFile();
     });
@@ -143,10 +144,10 @@ void BoardStation::addTables(QVBoxLayout& column)
     auto* above = new QHBoxLayout;
     above->setContentsMargins(12, 0, 0, 0);
     above->setSpacing(16);
-    facts_ = table("Supply, temperature and clocks of the board", factsModel_, {100, 290, 72, 122});
+    facts_ = table(say("Supply, temperature and clocks of the board"), factsModel_, {100, 290, 72, 122});
     stretch(facts_, BoardFactsModel::Value);
     above->addWidget(facts_, 3);
-    nets_ = table("Nets of the pads", netsShown_, {36, 42, 80, 66, 58});
+    nets_ = table(say("Nets of the pads"), netsShown_, {36, 42, 80, 66, 58});
     constexpr int kNetsNarrowest = 296, kNetsWidest = 400;
     nets_->setMinimumWidth(kNetsNarrowest);
     nets_->setMaximumWidth(kNetsWidest);
@@ -155,9 +156,9 @@ void BoardStation::addTables(QVBoxLayout& column)
     above->addWidget(nets_, 2);
     column.addLayout(above, 1);
 
-    parts_ = table("Parts and their terminals", partsShown_, {170, 300, 64, 72, 72, 72});
+    parts_ = table(say("Parts and their terminals"), partsShown_, {170, 300, 64, 72, 72, 72});
     stretch(parts_, BoardPartsModel::LeadsTo);
-    wishes_ = table("Wishes for the layout", wishesModel_, {420, 70, 300});
+    wishes_ = table(say("Wishes for the layout"), wishesModel_, {420, 70, 300});
     stretch(wishes_, BoardWishesModel::State);
     lower_ = new QStackedWidget;
     for (QWidget* page : {static_cast<QWidget*>(parts_), outlinePage(), static_cast<QWidget*>(wishes_)})
@@ -185,13 +186,14 @@ QHBoxLayout* BoardStation::lowerHead()
         head->addWidget(made);
         lowerButtons_.push_back(made);
     };
-    button("Pa&rts", "Parts and connectors with their terminals, as far as the chip must know of them", Lower::Parts);
-    button("Outli&ne", "Where parts stand on the board, and how the chip is turned there", Lower::Outline);
-    button("Wis&hes", "What the layout of the board asks for, kept by every search", Lower::Wishes);
+    button(say("Pa&rts"), say("Parts and connectors with their terminals, as far as the chip must know of them"),
+           Lower::Parts);
+    button(say("Outli&ne"), say("Where parts stand on the board, and how the chip is turned there"), Lower::Outline);
+    button(say("Wis&hes"), say("What the layout of the board asks for, kept by every search"), Lower::Wishes);
     head->addSpacing(12);
     filter_ = new QLineEdit;
-    filter_->setPlaceholderText("Filter parts");
-    filter_->setAccessibleName("Filter parts");
+    filter_->setPlaceholderText(say("Filter parts"));
+    filter_->setAccessibleName(say("Filter parts"));
     filter_->setClearButtonEnabled(true);
     filter_->setMaximumWidth(240);
     connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
@@ -219,8 +221,8 @@ QWidget* BoardStation::outlinePage()
     placeField_ = new QLineEdit;
     placeField_->setMaximumWidth(260);
     placeField_->setMaxLength(60);
-    placeField_->setPlaceholderText("12.5, 30 mm, turned 90, below");
-    placeField_->setAccessibleName("Place of what is chosen");
+    placeField_->setPlaceholderText(say("12.5, 30 mm, turned 90, below"));
+    placeField_->setAccessibleName(say("Place of what is chosen"));
     placeLabel_->setBuddy(placeField_);
     placeField_->installEventFilter(this);
     row->addWidget(placeField_, 1);
@@ -261,7 +263,8 @@ void BoardStation::showPlace()
     const BoardItem* item = picture_->chosen();
     if (!item || view_.pending().waits(placeField_))
         return;
-    placeLabel_->setText(QString("&Place of %1").arg(QString::fromStdString(item->title).replace("&", "&&").left(40)));
+    placeLabel_->setText(
+        QString(say("&Place of %1")).arg(QString::fromStdString(item->title).replace("&", "&&").left(40)));
     placeField_->setText(item->place ? QString::fromStdString(placeText(*item->place)) : QString());
 }
 
@@ -287,7 +290,7 @@ void BoardStation::addEditors()
 {
     const auto editorFor = [this](QTableView* cells, auto choices, auto commit) {
         constexpr int kLongest = 400;
-        auto* editor = new CellEditor(choices, "not stated", commit, view_.pending(), cells);
+        auto* editor = new CellEditor(choices, say("not stated"), commit, view_.pending(), cells);
         editor->setMaxLength(kLongest);
         cells->setItemDelegate(editor);
     };
@@ -306,7 +309,7 @@ void BoardStation::addEditors()
         const QModelIndex cell = netsShown_->mapToSource(index);
         if (!cell.isValid() || text.trimmed() == cell.data(Qt::EditRole).toString())
             return QString();
-        return pins_->enterCells({{cell, text.trimmed()}}, "Net of " + cell.siblingAtColumn(1).data().toString());
+        return pins_->enterCells({{cell, text.trimmed()}}, say("Net of ") + cell.siblingAtColumn(1).data().toString());
     });
 }
 
@@ -340,8 +343,9 @@ void BoardStation::askForPart()
         return;
     bool entered = false;
     const QString line = QInputDialog::getText(
-        this, "New part", "Title and terminals, as in: Pressure sensor: sda, scl; or Connector: 1, 2, 3 in a row",
-        QLineEdit::Normal, {}, &entered);
+        this, say("New part"),
+        say("Title and terminals, as in: Pressure sensor: sda, scl; or Connector: 1, 2, 3 in a row"), QLineEdit::Normal,
+        {}, &entered);
     if (!entered)
         return;
     const Expected<Edit> edit = newPartEdit(document_.snapshot(), line.toStdString());
@@ -382,16 +386,17 @@ void BoardStation::refresh()
     const Snapshot& s = document_.snapshot();
     const auto page = Lower(lower_->currentIndex());
     filter_->setVisible(page == Lower::Parts);
-    hint_->setText(page == Lower::Parts
-                       ? (s.board->parts.empty() ? "No parts yet. New part\u2026 takes a title and its terminals." : "")
-                   : page == Lower::Wishes ? "Kept by every search where that is possible; a rule is kept always."
-                                           : "");
+    hint_->setText(
+        page == Lower::Parts
+            ? (s.board->parts.empty() ? say("No parts yet. New part\u2026 takes a title and its terminals.") : "")
+        : page == Lower::Wishes ? say("Kept by every search where that is possible; a rule is kept always.")
+                                : "");
     const auto broken =
         std::ranges::count_if(s.findings, [](const Finding& finding) { return finding.rule == "BRD-02"; });
-    lowerButtons_[size_t(Lower::Wishes)]->setText(broken > 0 ? QString("Wis&hes \u00b7 %1 not kept").arg(broken)
-                                                             : QString("Wis&hes"));
-    title_->setText(s.plan.board.empty() ? QString("no board file; what is entered here is saved in the plan")
-                                         : QString("%1; what differs from its file is saved in the plan")
+    lowerButtons_[size_t(Lower::Wishes)]->setText(broken > 0 ? QString(say("Wis&hes \u00b7 %1 not kept")).arg(broken)
+                                                             : QString(say("Wis&hes")));
+    title_->setText(s.plan.board.empty() ? QString(say("no board file; what is entered here is saved in the plan"))
+                                         : QString(say("%1; what differs from its file is saved in the plan"))
                                                .arg(QString::fromStdString(s.board->title)));
 }
 
@@ -465,9 +470,9 @@ void BoardStation::editTerminals()
         return;
     bool entered = false;
     const QString list =
-        QInputDialog::getText(this, "Terminals",
-                              "Terminals of " + QString::fromStdString(part->title) +
-                                  ", in their order; end with \"in a row\" for a connector:",
+        QInputDialog::getText(this, say("Terminals"),
+                              say("Terminals of ") + QString::fromStdString(part->title) +
+                                  say(", in their order; end with \"in a row\" for a connector:"),
                               QLineEdit::Normal, QString::fromStdString(terminalList(*part)), &entered);
     if (!entered)
         return;
@@ -483,8 +488,8 @@ void BoardStation::askForFile()
     if (!document_.isOpen())
         return;
     const QString path = QFileDialog::getSaveFileName(
-        this, "Save the board as a file", QString::fromStdString(document_.snapshot().plan.name) + "-board.json",
-        "Board files (*.json)");
+        this, say("Save the board as a file"), QString::fromStdString(document_.snapshot().plan.name) + "-board.json",
+        say("Board files (*.json)"));
     if (!path.isEmpty())
         saveAsFile(path);
 }
@@ -492,14 +497,14 @@ void BoardStation::askForFile()
 void BoardStation::saveAsFile(const QString& path)
 {
     if (!path.endsWith(".json")) {
-        Q_EMIT document_.refused("A board file's name must end in .json.");
+        Q_EMIT document_.refused(say("A board file's name must end in .json."));
         return;
     }
     const std::string name = QFileInfo(path).completeBaseName().toStdString();
     if (const Outcome done = writeFileAtomically(path.toStdString(), boardText(document_.snapshot(), name)); !done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
     else
-        Q_EMIT document_.told("Saved " + path + ".");
+        Q_EMIT document_.told(say("Saved ") + path + ".");
 }
 
 bool BoardStation::eventFilter(QObject* watched, QEvent* event)
@@ -544,7 +549,8 @@ bool BoardStation::eventFilter(QObject* watched, QEvent* event)
             const auto column = std::ranges::find(sheetColumns(), std::string_view(resistor ? "resistor" : "net"),
                                                   [](const SheetColumn& c) { return std::string_view(c.id); });
             pins_->setCells({{cell.siblingAtColumn(int(column - sheetColumns().begin())), QString()}},
-                            (resistor ? "Resistors at " : "Net of ") + cell.siblingAtColumn(1).data().toString());
+                            (resistor ? say("Resistors at ") : say("Net of ")) +
+                                cell.siblingAtColumn(1).data().toString());
         } else if (const QModelIndex cell = partsShown_->mapToSource(now);
                    partsModel_->row(cell.row()).terminal.empty()) {
             const Expected<Edit> edit = partRemoval(document_.snapshot(), partsModel_->row(cell.row()).part);

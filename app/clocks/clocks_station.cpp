@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/clocks/clocks_station.h"
 
+#include "core/base/say.h"
+
 #include <QFileDialog>
 #include <QVBoxLayout>
 
@@ -28,8 +30,8 @@ void ClocksStation::exportPicture()
     if (!document_.isOpen())
         return;
     const QString path = QFileDialog::getSaveFileName(
-        this, "Export the ladder", QString::fromStdString(document_.snapshot().plan.name) + "-clocks.svg",
-        "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+        this, say("Export the ladder"), QString::fromStdString(document_.snapshot().plan.name) + "-clocks.svg",
+        say("Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)"));
     if (path.isEmpty())
         return;
     if (const Outcome done = ladder_->exportPicture(path); !done)

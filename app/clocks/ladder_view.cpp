@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
+#include "core/base/say.h"
 #include "core/clocks/modes.h"
 #include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
@@ -87,7 +88,7 @@ int LadderView::rowOf(const std::string& clock) const
 QString LadderView::rowKey(int row) const
 {
     const Rung& rung = rungs_[size_t(row)];
-    return QString::fromStdString(rung.clock < 0 ? rung.tier + " folded"
+    return QString::fromStdString(rung.clock < 0 ? rung.tier + say(" folded")
                                                  : document_.snapshot().device->clocks[rung.clock].id);
 }
 
@@ -174,7 +175,7 @@ void LadderView::beginDrag(ClockIndex clock)
     // they are there.
     const auto s = document_.sharedSnapshot();
     rates_.run<std::vector<RateChoice>>(
-        "Rates of the settings",
+        say("Rates of the settings"),
         [s, clock](const Background::Stopped& stopped) {
             return rateChoices(*s->device, *s->board, s->plan, s->bindings, clock, stopped);
         },
@@ -215,7 +216,7 @@ void LadderView::dragTo(double x)
     std::shared_ptr<const Snapshot> preview;
     if (best)
         if (const auto next =
-                document_.preview(editOf(node.name + " to " + clockDecisionText(*best), SetClock{node.id, best})))
+                document_.preview(editOf(node.name + say(" to ") + clockDecisionText(*best), SetClock{node.id, best})))
             preview = *next;
     view_.setPreview(preview);
 }
@@ -244,13 +245,14 @@ void LadderView::mouseReleaseEvent(QMouseEvent* event)
     if (!drag.setting)
         return;
     const ClockNode& node = document_.snapshot().device->clocks[drag.clock];
-    document_.apply(editOf(node.name + " to " + clockDecisionText(*drag.setting), SetClock{node.id, drag.setting}));
+    document_.apply(
+        editOf(node.name + say(" to ") + clockDecisionText(*drag.setting), SetClock{node.id, drag.setting}));
 }
 
 Outcome LadderView::exportPicture(const QString& path)
 {
     if (!document_.isOpen())
-        return problemOf("no plan is open.");
+        return problemOf(say("no plan is open."));
     // All rungs, also those that the window would have to be scrolled to.
     int height = 0;
     for (int row = 0; row < rowCount(); ++row)
@@ -326,17 +328,17 @@ QString LadderView::rowText(int row) const
         QStringList names;
         for (const ClockIndex folded : rungs_[size_t(row)].folded)
             names << QString::fromStdString(s.device->clocks[folded].name);
-        return "Nothing uses " + names.join(", ") + ". Enter unfolds them.";
+        return say("Nothing uses ") + names.join(", ") + say(". Enter unfolds them.");
     }
     const ClockState& c = s.rates.clocks[clock];
     QString text =
         QString::fromStdString(s.device->clocks[clock].name) + ": " + QString::fromStdString(exactText(c.rate));
     if (!others.isEmpty())
-        text += "\nSo are " + others.join(", ") + ". U unfolds them.";
+        text += say("\nSo are ") + others.join(", ") + say(". U unfolds them.");
     if (!c.running)
         text += "\n" + QString::fromStdString(c.stopped);
     else if (!runs(clock))
-        text += "\nStopped in " + QString::fromStdString(s.device->modes[size_t(mode_)].name) + ".";
+        text += say("\nStopped in ") + QString::fromStdString(s.device->modes[size_t(mode_)].name) + ".";
     return text;
 }
 
@@ -362,7 +364,8 @@ void LadderView::keyPressEvent(QKeyEvent* event)
     } else if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && clock >= 0) {
         const ClockNode& node = document_.snapshot().device->clocks[clock];
         const bool held = document_.snapshot().plan.held(holdOfClock(node.id));
-        document_.apply(editOf((held ? "Release " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
+        document_.apply(
+            editOf((held ? say("Release ") : say("Hold ")) + node.name, SetHold{holdOfClock(node.id), !held}));
     } else if (clock >= 0 && typed.size() == 1 &&
                (typed[0].isDigit() || typed[0] == '/' || typed[0] == '<' || typed[0] == '>')) {
         Q_EMIT editWanted(typed);

@@ -5,6 +5,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
+#include "core/base/say.h"
 #include "core/clocks/modes.h"
 #include "core/plan/clock_decision.h"
 #include "core/quantity/format.h"
@@ -38,7 +39,7 @@ void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
         p.setFont(t.text(12, true));
         p.setPen(t.accent);
         drawLine(p, QRectF(12, 0, kLeft - 20, kAxisHeight), Qt::AlignVCenter | Qt::AlignLeft,
-                 "In " + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
+                 say("In ") + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
     }
     double free = 0; // x up to which names stand already
     for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
@@ -72,7 +73,7 @@ void LadderView::drawGrid(QPainter& p, const FrequencyAxis& a, int height) const
 LadderView::LadderView(Document& document, ViewState& view, QWidget* parent)
     : RowList(parent), document_(document), view_(view)
 {
-    setAccessibleName("Clock ladder");
+    setAccessibleName(say("Clock ladder"));
     setViewportMargins(0, kAxisHeight, 0, 0);
     header_ = new Header(*this);
     connect(&document_, &Document::changed, this, &LadderView::rebuild);
@@ -109,7 +110,7 @@ void LadderView::drawFolded(QPainter& p, const Rung& rung, const QRect& rect) co
     QStringList names;
     for (const ClockIndex clock : rung.folded)
         names << QString::fromStdString(document_.snapshot().device->clocks[clock].name);
-    const QString text = QString("%1 that nothing uses: %2").arg(names.size()).arg(names.join(", "));
+    const QString text = QString(say("%1 that nothing uses: %2")).arg(names.size()).arg(names.join(", "));
     drawLine(p, rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
 }
 
@@ -128,8 +129,7 @@ static AccuracyNote accuracyNote(const Snapshot& s, ClockIndex clock, bool looke
             tightest = &a;
     if (!tightest || (tightest->ok() && !looked))
         return {};
-    return {typeset(fmt::format("\u00b1{} of \u00b1{}", format(tightest->given), format(*tightest->allowed))),
-            !tightest->ok()};
+    return {typeset(say("\u00b1{} of \u00b1{}", format(tightest->given), format(*tightest->allowed))), !tightest->ok()};
 }
 
 /// The clock's name, and how many others it stands for.

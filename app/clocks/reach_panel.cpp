@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 #include "core/rehearsal/rehearsal.h"
 #include "core/tuning/clock_goals.h"
@@ -51,7 +52,7 @@ ReachPanel::ReachPanel(Document& document, ViewState& view, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 6, 0, 4);
     column->setSpacing(2);
-    heading_ = panelHeading("Ways");
+    heading_ = panelHeading(say("Ways"));
     note_ = new QLabel;
     note_->setWordWrap(true);
     note_->setContentsMargins(12, 0, 12, 0);
@@ -98,7 +99,7 @@ void ReachPanel::search()
     if (!document_.isOpen())
         return;
     background_.run<ReachResult>(
-        "Searching",
+        say("Searching"),
         [s = document_.sharedSnapshot(), targets = targets_](const Background::Stopped& stopped) {
             return reachFor(*s, targets, stopped);
         },
@@ -110,12 +111,12 @@ void ReachPanel::repair()
     if (!document_.isOpen())
         return;
     if (!document_.snapshot().device->hasClocks()) {
-        Q_EMIT document_.refused("The clocks of this chip are not described.");
+        Q_EMIT document_.refused(say("The clocks of this chip are not described."));
         return;
     }
     targets_.clear();
     background_.run<RepairResult>(
-        "Searching for fixes",
+        say("Searching for fixes"),
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
             RepairRequest request;
             request.stopped = stopped;
@@ -139,8 +140,8 @@ Proposal ReachPanel::proposalOf(int number, const ClockSolution& way) const
     QStringList besides;
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
         besides << text(line);
-    proposal.lines << (way.edit.changes.empty() ? QString("already set")
-                       : besides.isEmpty()      ? QString("nothing else changes")
+    proposal.lines << (way.edit.changes.empty() ? QString(say("already set"))
+                       : besides.isEmpty()      ? QString(say("nothing else changes"))
                                                 : besides.join(" \u00b7 "));
     if (!way.edit.changes.empty())
         proposal.edit = way.edit;
@@ -158,11 +159,11 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
         proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
     if (!result.ways.empty()) {
         const bool more = result.ways.size() >= ReachRequest().most;
-        show("Solutions for " + wishes.join(", "),
-             QString("%1 Enter applies, Esc cancels; Shift+Enter on another clock adds a target.")
-                 .arg(!result.complete ? "Stopped: better ones may exist."
-                      : more           ? "The best of several."
-                                       : "There are no others."),
+        show(say("Solutions for ") + wishes.join(", "),
+             QString(say("%1 Enter applies, Esc cancels; Shift+Enter on another clock adds a target."))
+                 .arg(!result.complete ? say("Stopped: better ones may exist.")
+                      : more           ? say("The best of several.")
+                                       : say("There are no others.")),
              std::move(proposals));
         return;
     }
@@ -179,20 +180,21 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
                          [&away](const ClockSolution& a, const ClockSolution& b) { return away(a) < away(b); });
         for (const ClockSolution& way : nearest) {
             Proposal near = proposalOf(int(proposals.size()) + 1, way);
-            near.title =
-                "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
+            near.title = say("Nearest: ") + near.title.section(".  ", 1) +
+                         (miss.othersKept ? QString() : QString(say(" (by itself)")));
             proposals.push_back(std::move(near));
         }
     }
-    show("No solution for " + wishes.join(", "),
-         result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a solution was found."),
+    show(say("No solution for ") + wishes.join(", "),
+         result.complete ? say("In the way: ") + lines.join("; ") + "."
+                         : QString(say("Stopped before a solution was found.")),
          std::move(proposals));
 }
 
 void ReachPanel::showRepair(const RepairResult& result)
 {
     if (result.wrong.empty()) {
-        Q_EMIT document_.refused("No limit is broken and no goal is missed.");
+        Q_EMIT document_.refused(say("No limit is broken and no goal is missed."));
         return;
     }
     std::vector<Proposal> proposals;
@@ -203,19 +205,20 @@ void ReachPanel::showRepair(const RepairResult& result)
         wrong << text(line);
     for (const std::string& line : result.left)
         left << text(line);
-    QString note = "Wrong: " + wrong.join("; ") + ".";
+    QString note = say("Wrong: ") + wrong.join("; ") + ".";
     if (proposals.empty())
-        note += result.complete ? " No fix with up to four clock changes exists. Try releasing a hold."
-                                : " Stopped before a fix was found.";
+        note += result.complete ? say(" No fix with up to four clock changes exists. Try releasing a hold.")
+                                : say(" Stopped before a fix was found.");
     else if (!left.isEmpty())
-        note += (result.inTurn ? " Fixed one problem at a time. Remaining: " : " These fix the limits. Remaining: ") +
+        note += (result.inTurn ? say(" Fixed one problem at a time. Remaining: ")
+                               : say(" These fix the limits. Remaining: ")) +
                 left.join("; ") + ".";
     else if (result.inTurn)
-        note += " Fixed one problem at a time; fewer changes may be enough.";
+        note += say(" Fixed one problem at a time; fewer changes may be enough.");
     // Before the list is given away: which argument is made first is not said.
-    const QString heading = proposals.empty() ? "No fix"
-                            : result.inTurn   ? "A fix, one problem at a time"
-                                              : "Fixes with the fewest changes";
+    const QString heading = proposals.empty() ? say("No fix")
+                            : result.inTurn   ? say("A fix, one problem at a time")
+                                              : say("Fixes with the fewest changes");
     show(heading, note, std::move(proposals));
 }
 
@@ -240,19 +243,19 @@ void ReachPanel::previewRow(int row)
         if (const auto next = document_.preview(*list_->proposals()[size_t(row)].edit))
             preview = *next;
     view_.setPreview(preview);
-    rehearse(preview, QString("Solution %1. ").arg(row + 1));
+    rehearse(preview, QString(say("Solution %1. ")).arg(row + 1));
 }
 
 void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way, const QString& which)
 {
     rehearsing_.cancel();
     verdict_->setVisible(way != nullptr);
-    verdict_->setText(which + "Rehearsing\u2026");
+    verdict_->setText(which + say("Rehearsing\u2026"));
     verdict_->setFont(Theme::get().text(11));
     restyle(verdict_, QString("color: %1").arg(Theme::get().muted.name()));
     if (way)
         rehearsing_.run<Verdict>(
-            "Rehearsing", [way](const Background::Stopped&) { return verdictOn(way->facts(), way->findings); },
+            say("Rehearsing"), [way](const Background::Stopped&) { return verdictOn(way->facts(), way->findings); },
             [this, which](const Verdict& verdict) {
                 verdict_->setText(which + typeset(verdict.text));
                 verdict_->setToolTip(verdict_->text());

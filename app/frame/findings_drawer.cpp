@@ -6,6 +6,7 @@
 #include "app/widgets/change_dialog.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <QKeyEvent>
@@ -22,7 +23,7 @@ namespace bindrel {
 FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent)
     : RowList(parent), document_(document), view_(view)
 {
-    setAccessibleName("Findings");
+    setAccessibleName(say("Findings"));
     connect(&document_, &Document::changed, this, &FindingsList::refill);
     connect(&document_, &Document::findingsChanged, this, &FindingsList::refill);
     connect(this, &RowList::currentChanged, this, [this](int row) { lastRow_ = row; });
@@ -101,10 +102,10 @@ void FindingsList::waysForCurrent()
     if (const std::optional<WaysOffer> ways = current()->ways)
         Q_EMIT waysWanted(*ways);
     else
-        Q_EMIT document_.refused("No clock setting fixes this finding. Its text says what does.");
+        Q_EMIT document_.refused(say("No clock setting fixes this finding. Its text says what does."));
 }
 
-static const QString kWays = "Ways\u2026";
+static const char* const kWays = later("Ways\u2026");
 
 FindingsList::RowButtons FindingsList::rowButtons(int row, const QRect& rect) const
 {
@@ -120,7 +121,7 @@ FindingsList::RowButtons FindingsList::rowButtons(int row, const QRect& rect) co
     if (!finding.fixTitle.empty())
         out.fix = place(QString::fromStdString(finding.fixTitle) + "\u2026");
     if (finding.ways)
-        out.ways = place(kWays);
+        out.ways = place(say(kWays));
     return out;
 }
 
@@ -144,7 +145,7 @@ void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         drawLine(p, presses.fix, Qt::AlignVCenter | Qt::AlignRight,
                  QString::fromStdString(finding.fixTitle) + "\u2026");
     if (!presses.ways.isNull())
-        drawLine(p, presses.ways, Qt::AlignVCenter | Qt::AlignRight, kWays);
+        drawLine(p, presses.ways, Qt::AlignVCenter | Qt::AlignRight, say(kWays));
 }
 
 QString FindingsList::rowText(int row) const
@@ -185,7 +186,7 @@ public:
     {
         setFixedHeight(24);
         setCursor(Qt::PointingHandCursor);
-        setAccessibleName("Show or hide the findings");
+        setAccessibleName(say("Show or hide the findings"));
     }
 
 protected:
@@ -199,18 +200,18 @@ protected:
         QPainter p(this);
         p.setFont(t.heading());
         p.setPen(t.muted);
-        drawLine(p, rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, "Findings");
+        drawLine(p, rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, say("Findings"));
         const int after = 12 + QFontMetrics(p.font()).horizontalAdvance("FINDINGS") + 18;
         p.setFont(t.text(11));
-        const QString tally =
-            errors + cautions == 0
-                ? QString("none")
-                : QString::fromStdString(counted(errors, "error") + ", " + counted(cautions, "caution"));
+        const QString tally = errors + cautions == 0
+                                  ? QString("none")
+                                  : QString::fromStdString(sayCount(errors, "{} error", "{} errors") + ", " +
+                                                           sayCount(cautions, "{} caution", "{} cautions"));
         drawLine(p, rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
         if (errors + cautions > 0)
             drawLine(p, rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight,
-                     drawer_.open_ ? "F8 next \u00b7 Enter go to \u00b7 F fix \u00b7 W solutions \u00b7 F9 hide"
-                                   : "F9 shows them");
+                     drawer_.open_ ? say("F8 next \u00b7 Enter go to \u00b7 F fix \u00b7 W solutions \u00b7 F9 hide")
+                                   : say("F9 shows them"));
     }
     void mousePressEvent(QMouseEvent*) override { drawer_.setOpen(!drawer_.open_); }
 

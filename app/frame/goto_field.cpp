@@ -4,6 +4,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "core/assignment.h"
+#include "core/base/say.h"
 
 #include <QKeyEvent>
 #include <QPainter>
@@ -39,8 +40,8 @@ void GotoList::paintRow(QPainter& p, int row, const QRect& rect, bool)
 GotoField::GotoField(Document& document, ViewState& view, QWidget* parent)
     : QLineEdit(parent), document_(document), view_(view)
 {
-    setPlaceholderText("Go to, or do\u2026          Ctrl+K");
-    setAccessibleName("Go to");
+    setPlaceholderText(say("Go to, or do\u2026          Ctrl+K"));
+    setAccessibleName(say("Go to"));
     connect(this, &QLineEdit::textEdited, this, &GotoField::search);
 }
 
@@ -61,7 +62,7 @@ GotoTarget GotoField::changeOf(const std::string& typed) const
     std::string words;
     for (const Change& change : edit->changes)
         words += (words.empty() ? "" : "; ") + describe(s.plan, change);
-    return {typed, "change", words.empty() ? "nothing changes" : words, {}, {}, [this, edit = *edit] {
+    return {typed, "change", words.empty() ? say("nothing changes") : words, {}, {}, [this, edit = *edit] {
                 if (!edit.changes.empty())
                     document_.apply(edit);
             }};
@@ -86,8 +87,12 @@ void GotoField::search()
         list_->targets.insert(list_->targets.begin(), changeOf(typed));
     // A row without a kind cannot be chosen.
     if (list_->targets.empty() && !typed.empty())
-        list_->targets.push_back(
-            {"Nothing is called that", "", "needs, pads, clocks, registers and commands are searched", {}, {}, {}});
+        list_->targets.push_back({say("Nothing is called that"),
+                                  "",
+                                  say("needs, pads, clocks, registers and commands are searched"),
+                                  {},
+                                  {},
+                                  {}});
     list_->refresh();
     list_->setCurrentRow(list_->targets.empty() || list_->targets[0].kind.empty() ? -1 : 0);
     const QPoint at = mapTo(window(), QPoint(0, height() + 2));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/goto_targets.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
@@ -16,7 +17,7 @@ namespace {
 std::string namesOf(const Need& need)
 {
     const KindSpec* kind = findKind(need.kind);
-    std::string out = need.id + " " + kind->id + " " + kind->title;
+    std::string out = need.id + " " + kind->id + " " + say(kind->title);
     for (const PhraseSpec& name : kind->otherNames)
         out += " " + name.words;
     for (const auto& [signal, said] : need.pins)
@@ -58,22 +59,22 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
         const auto chosen = s.plan.stored.find(id);
         out.push_back({id,
                        "setting",
-                       "non-volatile memory, " +
-                           (chosen == s.plan.stored.end() ? std::string("factory default") : chosen->second),
+                       say("non-volatile memory, ") +
+                           (chosen == s.plan.stored.end() ? std::string(say("factory default")) : chosen->second),
                        {Place::Kind::Stored, id, {}}});
     }
     for (const PadIndex p : s.device->pads.indices()) {
         const std::string& name = s.device->pads[p].name;
-        std::string hint = "pin " + s.device->pinOf(p);
+        std::string hint = say("pin ") + s.device->pinOf(p);
         std::string need;
         for (const Claim& claim : s.bindings.padClaims[p]) {
             need = s.plan.needs[claim.need].id;
             hint += ", " + s.plan.needs[claim.need].title + " " +
-                    s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title;
+                    say(s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title);
         }
         out.push_back({name, "pad", hint, {Place::Kind::Pad, name, need}});
         if (const auto net = s.board->nets.find(name); net != s.board->nets.end())
-            out.push_back({net->second, "net", "at " + name, {Place::Kind::Pad, name, need}});
+            out.push_back({net->second, "net", say("at ") + name, {Place::Kind::Pad, name, need}});
     }
     for (const RegisterValue& value : s.image.registers) {
         const std::string instance = s.device->instances[value.instance].name;

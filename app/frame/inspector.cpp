@@ -5,6 +5,7 @@
 #include "app/session/option_finder.h"
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
+#include "core/base/say.h"
 #include "core/clocks/clock_entry.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/plan/board_facts.h"
@@ -36,7 +37,7 @@ Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options,
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 10, 0, 0);
     column->setSpacing(2);
-    column->addWidget(panelHeading("Inspector"));
+    column->addWidget(panelHeading(say("Inspector")));
     auto* inner = new QVBoxLayout;
     inner->setContentsMargins(12, 2, 12, 0);
     inner->setSpacing(3);
@@ -45,7 +46,7 @@ Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options,
     subtitle_ = new QLabel;
     subtitle_->setWordWrap(true);
     field_ = new QLineEdit;
-    field_->setAccessibleName("Setting or rate of the clock");
+    field_->setAccessibleName(say("Setting or rate of the clock"));
     trouble_ = new QLabel;
     trouble_->setWordWrap(true);
     trouble_->hide();
@@ -62,7 +63,7 @@ Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options,
     text_->setFrameShape(QFrame::NoFrame);
     text_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     text_->document()->setDocumentMargin(12);
-    text_->setAccessibleName("Details");
+    text_->setAccessibleName(say("Details"));
     text_->viewport()->setAutoFillBackground(false);
     column->addWidget(text_, 1);
 
@@ -134,7 +135,7 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
     const ClockIndex clock = s ? s->device->findClock(id) : ClockIndex();
     if (clock < 0) {
         Q_EMIT document_.refused(
-            QString("\"%1\" was discarded: the chip does not have the clock that it was typed for.").arg(text));
+            QString(say("\"%1\" was discarded: the chip does not have the clock that it was typed for.")).arg(text));
         return {};
     }
     const QString name = QString::fromStdString(s->device->clocks[clock].name);
@@ -146,15 +147,16 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
             restyle(trouble_, QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
             trouble_->show();
         }
-        return QString("%1: %2 Correct it, or press Esc to discard it.").arg(name, why);
+        return QString(say("%1: %2 Correct it, or press Esc to discard it.")).arg(name, why);
     }
     if (entry->wish) {
         // A rate changes nothing by itself; it asks for a search, which nobody wants who has gone elsewhere.
         if (search)
             Q_EMIT reachWanted(*entry->wish, QApplication::keyboardModifiers() & Qt::ShiftModifier);
         else
-            Q_EMIT document_.refused(QString("%1: %2 was not searched for. Type it again and press Enter to search.")
-                                         .arg(name, text.trimmed()));
+            Q_EMIT document_.refused(
+                QString(say("%1: %2 was not searched for. Type it again and press Enter to search."))
+                    .arg(name, text.trimmed()));
         return {};
     }
     const auto said = s->plan.clocks.find(id);
@@ -183,7 +185,7 @@ void Inspector::follow(const QString& link)
     else if (kind == "hold") {
         if (const std::optional<Hold> hold = readHold(id)) {
             const bool held = document_.snapshot().plan.held(*hold);
-            document_.apply(editOf((held ? "Release " : "Hold ") + id, SetHold{*hold, !held}));
+            document_.apply(editOf((held ? say("Release ") : say("Hold ")) + id, SetHold{*hold, !held}));
         }
     } else if (kind == "option")
         Q_EMIT optionTaken(QString::fromStdString(id).toInt());
@@ -201,11 +203,11 @@ void Inspector::follow(const QString& link)
     else if (kind == "keep") {
         // "keep:WORD.SETTING:value"; without a value: as from the factory
         const std::string setting = link.section(':', 1, 1).toStdString(), value = link.section(':', 2).toStdString();
-        document_.apply(editOf(setting + (value.empty() ? ": factory default" : " = " + value),
+        document_.apply(editOf(setting + (value.empty() ? say(": factory default") : " = " + value),
                                SetStored{setting, value.empty() ? std::nullopt : std::optional(value)}));
     } else if (kind == "enter") {
         const bool entered = document_.snapshot().plan.modes.contains(id);
-        document_.apply(editOf((entered ? "Do not enter " : "Enter ") + id, SetMode{id, !entered}));
+        document_.apply(editOf((entered ? say("Do not enter ") : say("Enter ")) + id, SetMode{id, !entered}));
     } else if (kind == "set") {
         takeChoice(id);
     }
@@ -234,7 +236,7 @@ void Inspector::askInstance(const std::string& id)
     for (NeedIndex n = 0; s && n < int(s->plan.needs.size()); ++n)
         if (s->plan.needs[n].id == id)
             return (void)background_.run<std::vector<InstanceOption>>(
-                "Trying the other instances",
+                say("Trying the other instances"),
                 [s, n](const Background::Stopped& stopped) {
                     return instanceOptions(*s->device, *s->board, s->plan, int(n), stopped);
                 },
@@ -246,7 +248,7 @@ void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedInd
 {
     if (options.empty()) {
         Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[need].title) +
-                                 " uses no instance, so there is none to choose.");
+                                 say(" uses no instance, so there is none to choose."));
         return;
     }
     QMenu menu(this);
@@ -260,7 +262,7 @@ void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedInd
     const QAction* picked = menu.exec(QCursor::pos());
     // What was offered is for the plan as it was.
     if (picked && s != document_.sharedSnapshot()) {
-        Q_EMIT document_.refused("The plan has changed in the meantime; nothing was done. Try again.");
+        Q_EMIT document_.refused(say("The plan has changed in the meantime; nothing was done. Try again."));
         return;
     }
     for (size_t i = 0; i < options.size(); ++i)
@@ -286,9 +288,9 @@ void Inspector::askNet(const std::string& pad)
     const auto column = std::ranges::find(sheetColumns(), std::string_view("net"), &SheetColumn::id);
     bool ok = false;
     const QString text =
-        QInputDialog::getText(this, "Net", QString("Net of %1; empty for none:").arg(QString::fromStdString(pad)),
-                              QLineEdit::Normal,
-                              QString::fromStdString(before->cells[size_t(column - sheetColumns().begin())]), &ok)
+        QInputDialog::getText(
+            this, say("Net"), QString(say("Net of %1; empty for none:")).arg(QString::fromStdString(pad)),
+            QLineEdit::Normal, QString::fromStdString(before->cells[size_t(column - sheetColumns().begin())]), &ok)
             .trimmed();
     // The plan may be another by the time somebody has answered.
     const std::optional<SheetRow> row = ok && document_.isOpen() ? rowOf(document_.snapshot()) : std::nullopt;
@@ -296,7 +298,7 @@ void Inspector::askNet(const std::string& pad)
         return;
     const Expected<Change> change = cellChange(document_.snapshot(), *row, "net", text.toStdString());
     if (change)
-        (void)document_.apply(editOf("Net of " + pad, *change));
+        (void)document_.apply(editOf(say("Net of ") + pad, *change));
     else
         Q_EMIT document_.refused(QString::fromStdString(change.problem().message));
 }
@@ -309,18 +311,18 @@ void Inspector::askProperty(const std::string& id, const std::string& signal, co
         return;
     const std::optional<std::string> said = pinProperty(*need, signal, name);
     const std::string needTitle = need->title;
-    const QString title = QString::fromStdString(property->title);
+    const QString title = QString::fromStdString(say(property->title));
     const auto set = [&, this](const std::optional<std::string>& value) {
         // The plan may be another by the time somebody has answered.
         if (const Need* now = document_.snapshot().plan.need(id))
-            document_.apply(editOf(property->title + " of " + now->title + " " + signal,
+            document_.apply(editOf(say("{} of {} {}", say(property->title), now->title, signal),
                                    pinPropertyChange(*now, signal, name, value)));
     };
     if (property->choices.empty()) {
         bool ok = false;
         const QString text =
             QInputDialog::getText(this, title,
-                                  QString("%1 of the pad for %2 %3; empty for none:")
+                                  QString(say("%1 of the pad for %2 %3; empty for none:"))
                                       .arg(title, QString::fromStdString(needTitle), QString::fromStdString(signal)),
                                   QLineEdit::Normal, QString::fromStdString(said.value_or(std::string())), &ok)
                 .trimmed();
@@ -374,7 +376,7 @@ void Inspector::refresh()
         title = QString::fromStdString(node.name);
         subtitle = QString::fromStdString(
             node.id + (seen.rates.clocks[clock].input >= 0 ? ", " + operationText(*s.device, seen.rates, clock) : "") +
-            (previewed ? ", previewed" : ""));
+            (previewed ? say(", previewed") : ""));
         body = clockText(seen, clock);
         editable = true;
         const auto said = s.plan.clocks.find(node.id);
@@ -389,24 +391,24 @@ void Inspector::refresh()
         if (clock_ != node.id || !view_.pending().waits(field_))
             field_->setText(shown);
         clock_ = node.id;
-        field_->setPlaceholderText(takesCrystal(node) ? "what is fitted: 12 MHz, 20 ppm; or on, off"
-                                   : node.isSource() && node.rates.empty() ? "auto, on or off"
-                                                                           : "setting, or a rate: 48 MHz");
+        field_->setPlaceholderText(takesCrystal(node) ? say("what is fitted: 12 MHz, 20 ppm; or on, off")
+                                   : node.isSource() && node.rates.empty() ? say("auto, on or off")
+                                                                           : say("setting, or a rate: 48 MHz"));
     } else if (const PadIndex pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : PadIndex();
                pad >= 0 && !view_.optionsShown()) {
         title = QString::fromStdString(place.id);
         subtitle =
-            QString("pin %1 of %2")
+            QString(say("pin %1 of %2"))
                 .arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));
         body = padText(s, pad);
     } else if (const int mode = place.kind == Place::Kind::Mode ? s.device->findMode(place.id) : -1; mode >= 0) {
         title = QString::fromStdString(s.device->modes[size_t(mode)].name);
-        subtitle = "low-power mode";
+        subtitle = say("low-power mode");
         body = modeText(s, mode);
     } else if (const StoredSetting* stored =
                    place.kind == Place::Kind::Stored ? findStored(*s.device, place.id) : nullptr) {
         title = QString::fromStdString(place.id);
-        subtitle = "setting in non-volatile memory";
+        subtitle = say("setting in non-volatile memory");
         body = storedText(s, place.id, *stored);
     } else if (place.kind == Place::Kind::Register) {
         title = QString::fromStdString(place.id);
@@ -420,7 +422,7 @@ void Inspector::refresh()
                 continue;
             const KindSpec* kind = findKind(need.kind);
             const Part* part = s.board->part(need.part);
-            title = QString::fromStdString(need.title) + " \u00b7 " + QString::fromStdString(kind->title);
+            title = QString::fromStdString(need.title) + " \u00b7 " + QString::fromStdString(say(kind->title));
             subtitle = typeset(kind->brief(need)) + (part ? ", " + QString::fromStdString(part->title) : QString());
             std::string signal = place.kind == Place::Kind::Signal ? place.sub : "";
             std::vector<Option> options;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/device/layers.h"
 #include "core/snapshot.h"
 
@@ -70,8 +71,9 @@ private:
 inline void originRow(Sheet& sheet, const TextPlace& place)
 {
     if (!place.file.empty())
-        sheet.row("Read from", html(place.file.substr(place.file.rfind('/') + 1) +
-                                    (place.line > 0 ? ", line " + std::to_string(place.line) : std::string())));
+        sheet.row(say("Read from"),
+                  html(place.file.substr(place.file.rfind('/') + 1) +
+                       (place.line > 0 ? say(", line ") + std::to_string(place.line) : std::string())));
 }
 
 inline QString link(const QString& target, const QString& text)
@@ -92,7 +94,8 @@ inline QString needLink(const Snapshot& s, NeedIndex need)
 
 inline QString holdLink(const Snapshot& s, const Hold& hold)
 {
-    return link("hold:" + QString::fromStdString(holdText(hold)), s.plan.held(hold) ? "held \u00b7 release" : "hold");
+    return link("hold:" + QString::fromStdString(holdText(hold)),
+                s.plan.held(hold) ? say("held \u00b7 release") : "hold");
 }
 
 } // namespace bindrel

@@ -24,6 +24,7 @@
 #include "app/wiring/wiring_station.h"
 #include "core/base/files.h"
 #include "core/base/fingerprint.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/coverage.h"
 #include "core/device/lint.h"
@@ -93,7 +94,7 @@ bool MainWindow::openPlan(const QString& path)
     if (document_.recovered())
         QTimer::singleShot(0, this, &MainWindow::offerRecovered);
     if (!document_.damagedJournal().isEmpty())
-        showStatus("Unsaved changes of an earlier session are damaged and cannot be read; they are kept as " +
+        showStatus(say("Unsaved changes of an earlier session are damaged and cannot be read; they are kept as ") +
                        document_.damagedJournal(),
                    true);
     return true;
@@ -118,12 +119,12 @@ bool MainWindow::openFile(const QString& path)
     showStation(Station::Wiring);
     showStatus(QString("%1: %2. %3%4")
                    .arg(QString::fromStdString(device.name),
-                        parts.isEmpty() ? QString("%1 pads, no instances").arg(device.pads.size())
-                                        : "Instances: " + parts.join(", "),
-                        remarks == 0
-                            ? QString()
-                            : QString::fromStdString(counted(long(remarks), "remark")) + " (see the inspector). ",
-                        "Save the plan beside the device's file, so that it is found again."),
+                        parts.isEmpty() ? QString(say("%1 pads, no instances")).arg(device.pads.size())
+                                        : say("Instances: ") + parts.join(", "),
+                        remarks == 0 ? QString()
+                                     : QString::fromStdString(sayCount(long(remarks), "{} remark", "{} remarks")) +
+                                           say(" (see the inspector). "),
+                        say("Save the plan beside the device's file, so that it is found again.")),
                false);
     return true;
 }
@@ -173,15 +174,16 @@ bool MainWindow::isChipTable(const std::string& bytes) const
     if (!document_.isOpen() || document_.snapshot().provenance.device == Origin::Shipped ||
         document_.snapshot().device->file.empty() || speaksOfNets(bytes))
         return false;
-    const Expected<Grid> grid = readTable(bytes, "the table");
-    return grid && recogniseColumns(*grid, "the table").ok();
+    const Expected<Grid> grid = readTable(bytes, say("the table"));
+    return grid && recogniseColumns(*grid, say("the table")).ok();
 }
 
 void MainWindow::showChipTable(const std::string& bytes, const QString& path)
 {
     Expected<Grid> grid = readTable(bytes, path.toStdString());
     if (!grid || grid->rows.empty()) {
-        showStatus(grid ? QString("%1 has no rows.").arg(path) : QString::fromStdString(grid.problem().text()), true);
+        showStatus(grid ? QString(say("%1 has no rows.")).arg(path) : QString::fromStdString(grid.problem().text()),
+                   true);
         return;
     }
     ChipTableDialog dialog(document_.snapshot().device, bytes, *std::move(grid), path, this);
@@ -203,14 +205,15 @@ void MainWindow::tellDeviceChanges()
     QStringList lines;
     for (const std::string& change : document_.deviceChanges())
         lines << QString::fromStdString(change);
-    QMessageBox box(QMessageBox::NoIcon, "Changed device",
-                    QString("The file of %1 has changed since this plan was saved. What that changes here:")
+    QMessageBox box(QMessageBox::NoIcon, say("Changed device"),
+                    QString(say("The file of %1 has changed since this plan was saved. What that changes here:"))
                         .arg(QString::fromStdString(document_.snapshot().device->name)),
                     QMessageBox::Ok, this);
     // The first are seen at once; a long list scrolls.
     constexpr qsizetype kAtOnce = 8;
-    box.setInformativeText(lines.mid(0, kAtOnce).join("\n") +
-                           (lines.size() > kAtOnce ? QString("\nand %1 more").arg(lines.size() - kAtOnce) : QString()));
+    box.setInformativeText(
+        lines.mid(0, kAtOnce).join("\n") +
+        (lines.size() > kAtOnce ? QString(say("\nand %1 more")).arg(lines.size() - kAtOnce) : QString()));
     if (lines.size() > kAtOnce)
         box.setDetailedText(lines.join("\n"));
     box.setObjectName("deviceChanges");
@@ -219,14 +222,15 @@ void MainWindow::tellDeviceChanges()
 
 void MainWindow::offerRecovered()
 {
-    QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
-                    QString("Restore unsaved changes from %1? An earlier session ended before they were saved. They "
-                            "are restored as one step that can be undone, and are kept until you decide.")
-                        .arg(document_.recoveredWhen()),
-                    QMessageBox::NoButton, this);
-    QPushButton* yes = box.addButton("Restore", QMessageBox::AcceptRole);
-    box.addButton("Discard", QMessageBox::DestructiveRole);
-    QPushButton* later = box.addButton("Decide later", QMessageBox::RejectRole);
+    QMessageBox box(
+        QMessageBox::NoIcon, say("Unsaved work"),
+        QString(say("Restore unsaved changes from %1? An earlier session ended before they were saved. They "
+                    "are restored as one step that can be undone, and are kept until you decide."))
+            .arg(document_.recoveredWhen()),
+        QMessageBox::NoButton, this);
+    QPushButton* yes = box.addButton(say("Restore"), QMessageBox::AcceptRole);
+    box.addButton(say("Discard"), QMessageBox::DestructiveRole);
+    QPushButton* later = box.addButton(say("Decide later"), QMessageBox::RejectRole);
     box.setDefaultButton(yes);
     box.exec();
     if (box.clickedButton() == later)
@@ -240,8 +244,8 @@ void MainWindow::offerRecovered()
 void MainWindow::browse()
 {
     const QString path =
-        QFileDialog::getOpenFileName(this, "Open a plan or a chip", QFileInfo(document_.path()).absolutePath(),
-                                     "Plans (*.bindrel);;Chips (*.json *.svd *.xml *.bsd *.bsdl *.ibs)");
+        QFileDialog::getOpenFileName(this, say("Open a plan or a chip"), QFileInfo(document_.path()).absolutePath(),
+                                     say("Plans (*.bindrel);;Chips (*.json *.svd *.xml *.bsd *.bsdl *.ibs)"));
     if (!path.isEmpty() && mayLeave())
         openFile(path);
 }
@@ -259,7 +263,7 @@ bool MainWindow::save()
         return false;
     }
     rememberPlan(document_.path());
-    showStatus("Saved.", false);
+    showStatus(say("Saved."), false);
     return true;
 }
 
@@ -267,7 +271,7 @@ bool MainWindow::settleDisk()
 {
     DiskDialog dialog(document_, this);
     if (dialog.exec() != QDialog::Accepted) {
-        showStatus("The plan and its file differ; saving will ask again.", true);
+        showStatus(say("The plan and its file differ; saving will ask again."), true);
         return false;
     }
     const Outcome done = dialog.takesTheirs() ? document_.takeTheirs() : document_.save(Document::Overwrite::Yes);
@@ -275,8 +279,8 @@ bool MainWindow::settleDisk()
         showStatus(QString::fromStdString(done.problem().text()), true);
         return false;
     }
-    showStatus(dialog.takesTheirs() ? "The file's plan is loaded; undo restores yours."
-                                    : "The other version was overwritten.",
+    showStatus(dialog.takesTheirs() ? say("The file's plan is loaded; undo restores yours.")
+                                    : say("The other version was overwritten."),
                false);
     return true;
 }
@@ -284,24 +288,25 @@ bool MainWindow::settleDisk()
 void MainWindow::diskChanged()
 {
     if (document_.onDisk() == Document::OnDisk::Gone) {
-        showStatus("The plan's file was removed outside Bindrel. Saving writes it again.", true);
+        showStatus(say("The plan's file was removed outside Bindrel. Saving writes it again."), true);
         return;
     }
     if (document_.onDisk() == Document::OnDisk::Changed && !QApplication::activeModalWidget())
         settleDisk();
     else
-        showStatus("The plan's file was changed outside Bindrel; saving will ask which version to keep.", true);
+        showStatus(say("The plan's file was changed outside Bindrel; saving will ask which version to keep."), true);
 }
 
 void MainWindow::offerNeverSaved()
 {
     for (const Journal::Entry& entry : document_.neverSaved()) {
-        QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
-                        QString("A plan of %1 was never saved. Open it?").arg(entry.when), QMessageBox::NoButton, this);
+        QMessageBox box(QMessageBox::NoIcon, say("Unsaved work"),
+                        QString(say("A plan of %1 was never saved. Open it?")).arg(entry.when), QMessageBox::NoButton,
+                        this);
         box.setObjectName("neverSaved");
-        QPushButton* yes = box.addButton("Open", QMessageBox::AcceptRole);
-        QPushButton* drop = box.addButton("Discard", QMessageBox::DestructiveRole);
-        box.addButton("Decide later", QMessageBox::RejectRole);
+        QPushButton* yes = box.addButton(say("Open"), QMessageBox::AcceptRole);
+        QPushButton* drop = box.addButton(say("Discard"), QMessageBox::DestructiveRole);
+        box.addButton(say("Decide later"), QMessageBox::RejectRole);
         box.setDefaultButton(yes);
         box.exec();
         if (box.clickedButton() == drop)
@@ -326,7 +331,7 @@ bool MainWindow::saveAs()
     const QString suggested = document_.path().isEmpty()
                                   ? QString::fromStdString(document_.snapshot().plan.name) + ".bindrel"
                                   : document_.path();
-    QString path = QFileDialog::getSaveFileName(this, "Save the plan", suggested, "Plans (*.bindrel)");
+    QString path = QFileDialog::getSaveFileName(this, say("Save the plan"), suggested, say("Plans (*.bindrel)"));
     if (path.isEmpty())
         return false;
     if (!path.endsWith(".bindrel"))
@@ -336,7 +341,7 @@ bool MainWindow::saveAs()
         return false;
     }
     rememberPlan(document_.path());
-    showStatus("Saved.", false);
+    showStatus(say("Saved."), false);
     return true;
 }
 
@@ -345,10 +350,11 @@ bool MainWindow::settleTyping(const QString& leaving)
 {
     if (view_.pending().settle())
         return true;
-    QMessageBox box(QMessageBox::NoIcon, "Text not entered", message() + "\n\n" + leaving, QMessageBox::NoButton, this);
+    QMessageBox box(QMessageBox::NoIcon, say("Text not entered"), message() + "\n\n" + leaving, QMessageBox::NoButton,
+                    this);
     box.setObjectName("textNotEntered");
-    QPushButton* back = box.addButton("Return to field", QMessageBox::RejectRole);
-    QPushButton* discard = box.addButton("Discard text", QMessageBox::DestructiveRole);
+    QPushButton* back = box.addButton(say("Return to field"), QMessageBox::RejectRole);
+    QPushButton* discard = box.addButton(say("Discard text"), QMessageBox::DestructiveRole);
     box.setDefaultButton(back);
     box.exec();
     if (box.clickedButton() != discard)
@@ -360,17 +366,17 @@ bool MainWindow::settleTyping(const QString& leaving)
 
 bool MainWindow::mayLeave()
 {
-    if (!settleTyping("It is not part of the plan."))
+    if (!settleTyping(say("It is not part of the plan.")))
         return false;
     if (!document_.isOpen() || !document_.unsaved())
         return true;
     QMessageBox box(
-        QMessageBox::NoIcon, "Unsaved changes",
-        QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)),
+        QMessageBox::NoIcon, say("Unsaved changes"),
+        QString(say("%1 has changes that are not saved.")).arg(QString::fromStdString(document_.snapshot().plan.name)),
         QMessageBox::NoButton, this);
-    QPushButton* keep = box.addButton("Save", QMessageBox::AcceptRole);
-    QPushButton* drop = box.addButton("Discard changes", QMessageBox::DestructiveRole);
-    box.addButton("Cancel", QMessageBox::RejectRole);
+    QPushButton* keep = box.addButton(say("Save"), QMessageBox::AcceptRole);
+    QPushButton* drop = box.addButton(say("Discard changes"), QMessageBox::DestructiveRole);
+    box.addButton(say("Cancel"), QMessageBox::RejectRole);
     box.setDefaultButton(keep);
     box.exec();
     if (box.clickedButton() == keep)

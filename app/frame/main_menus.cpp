@@ -23,6 +23,7 @@
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/interchange/register_sheet.h"
 #include "core/plan/clock_set.h"
 #include "core/plan/stored_settings.h"
@@ -74,10 +75,10 @@ void MainWindow::buildMenus()
 
 void MainWindow::buildPlanMenu()
 {
-    QMenu* plan = menuBar()->addMenu("&Plan");
-    addEntry(plan, "&New or example\u2026", QKeySequence::New, [this] { showStation(Station::Start); });
-    addEntry(plan, "&Open\u2026", QKeySequence::Open, [this] { browse(); });
-    recent_ = plan->addMenu("&Recent");
+    QMenu* plan = menuBar()->addMenu(say("&Plan"));
+    addEntry(plan, say("&New or example\u2026"), QKeySequence::New, [this] { showStation(Station::Start); });
+    addEntry(plan, say("&Open\u2026"), QKeySequence::Open, [this] { browse(); });
+    recent_ = plan->addMenu(say("&Recent"));
     connect(recent_, &QMenu::aboutToShow, this, [this] {
         recent_->clear();
         for (const QString& path : recentPlans())
@@ -86,33 +87,33 @@ void MainWindow::buildPlanMenu()
                     openPlan(path);
             });
         if (recent_->isEmpty())
-            recent_->addAction("none yet")->setEnabled(false);
+            recent_->addAction(say("none yet"))->setEnabled(false);
     });
     plan->addSeparator();
-    addEntry(plan, "&Save", QKeySequence::Save, [this] { save(); });
-    addEntry(plan, "Save &as\u2026", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    addEntry(plan, say("&Save"), QKeySequence::Save, [this] { save(); });
+    addEntry(plan, say("Save &as\u2026"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
     plan->addSeparator();
-    addEntry(plan, "Save the &board as a file\u2026", {}, [this] { board_->askForFile(); });
-    addEntry(plan, "&Change chip or board\u2026", QKeySequence("Ctrl+Shift+D"), [this] { changeDevice(); });
+    addEntry(plan, say("Save the &board as a file\u2026"), {}, [this] { board_->askForFile(); });
+    addEntry(plan, say("&Change chip or board\u2026"), QKeySequence("Ctrl+Shift+D"), [this] { changeDevice(); });
     plan->addSeparator();
-    addEntry(plan, "&Write source\u2026", QKeySequence("Ctrl+Return"), [this] {
+    addEntry(plan, say("&Write source\u2026"), QKeySequence("Ctrl+Return"), [this] {
         showStation(Station::Source);
         source_->write();
     });
-    addEntry(plan, "B&uild the source", QKeySequence("Ctrl+Shift+Return"), [this] {
+    addEntry(plan, say("B&uild the source"), QKeySequence("Ctrl+Shift+Return"), [this] {
         showStation(Station::Source);
         source_->build();
     });
-    addEntry(plan, "&Earlier texts of the source\u2026", {}, [this] {
+    addEntry(plan, say("&Earlier texts of the source\u2026"), {}, [this] {
         showStation(Station::Source);
         source_->showEarlier();
     });
-    addEntry(plan, "E&xport the register values\u2026", {}, [this] { exportRegisters(); });
-    addEntry(plan, "Pro&ject layout\u2026", {}, [this] { source_->askForLayout(); });
-    QMenu* left = plan->addMenu("&Leave out of the source");
+    addEntry(plan, say("E&xport the register values\u2026"), {}, [this] { exportRegisters(); });
+    addEntry(plan, say("Pro&ject layout\u2026"), {}, [this] { source_->askForLayout(); });
+    QMenu* left = plan->addMenu(say("&Leave out of the source"));
     connect(left, &QMenu::aboutToShow, this, [this, left] { fillLeftOut(left); });
     plan->addSeparator();
-    connect(plan->addAction("&Quit"), &QAction::triggered, this, &QWidget::close); // asks for what is typed itself
+    connect(plan->addAction(say("&Quit")), &QAction::triggered, this, &QWidget::close); // asks for what is typed itself
     plan->actions().last()->setShortcut(QKeySequence::Quit);
 }
 
@@ -130,7 +131,7 @@ void MainWindow::fillLeftOut(QMenu* menu)
     };
     for (const std::string& name : outputPartNames()) {
         const OutputPart part = *outputPartOf(name);
-        QString words = QString::fromStdString(name);
+        QString words = say(name);
         words[0] = words[0].toUpper();
         add(menu, words, plan.leftOut.contains(part), [this, part] {
             const Plan& now = document_.snapshot().plan;
@@ -139,14 +140,14 @@ void MainWindow::fillLeftOut(QMenu* menu)
             if (out)
                 change.parts.insert(part);
             document_.apply(
-                editOf(fmt::format("{} the {}", out ? "Leave out" : "Write", nameOf(part)), std::move(change)));
+                editOf(say("{} the {}", out ? say("Leave out") : say("Write"), nameOf(part)), std::move(change)));
         });
     }
     if (plan.needs.empty())
         return;
     menu->addSeparator();
-    QMenu* needs = menu->addMenu("&Needs with your own driver");
-    QMenu* ofKinds = menu->addMenu("&Kinds with your own driver");
+    QMenu* needs = menu->addMenu(say("&Needs with your own driver"));
+    QMenu* ofKinds = menu->addMenu(say("&Kinds with your own driver"));
     for (const Need& need : plan.needs)
         add(needs, QString::fromStdString(need.title).replace("&", "&&"), need.leftOut,
             [this, id = need.id] { toggleLeftOut(id); });
@@ -155,15 +156,15 @@ void MainWindow::fillLeftOut(QMenu* menu)
                          [&kind](const Need& need) { return need.kind == kind.id; }) &&
             !plan.leftOutKinds.contains(kind.id))
             continue;
-        add(ofKinds, QString::fromStdString(kind.title).replace("&", "&&"), plan.leftOutKinds.contains(kind.id),
-            [this, id = std::string(kind.id), title = std::string(kind.title)] {
+        add(ofKinds, QString::fromStdString(say(kind.title)).replace("&", "&&"), plan.leftOutKinds.contains(kind.id),
+            [this, id = std::string(kind.id), title = std::string(say(kind.title))] {
                 const Plan& now = document_.snapshot().plan;
                 SetLeftOut change{now.leftOut, now.leftOutKinds};
                 const bool out = change.kinds.erase(id) == 0;
                 if (out)
                     change.kinds.insert(id);
-                document_.apply(
-                    editOf(fmt::format("{} needs of kind {}", out ? "Leave out" : "Write", title), std::move(change)));
+                document_.apply(editOf(say("{} needs of kind {}", out ? say("Leave out") : say("Write"), title),
+                                       std::move(change)));
             });
     }
 }
@@ -173,12 +174,15 @@ void MainWindow::exportRegisters()
 {
     if (!document_.isOpen() || !view_.pending().settle())
         return;
-    const QString path = QFileDialog::getSaveFileName(
-        this, "Export the register values", QString::fromStdString(document_.snapshot().source().prefix) + "_values.h",
-        "C header (*.h);;Comma-separated values (*.csv);;JSON (*.json)");
+    const QString path =
+        QFileDialog::getSaveFileName(this, say("Export the register values"),
+                                     QString::fromStdString(document_.snapshot().source().prefix) + "_values.h",
+                                     say("C header (*.h);;Comma-separated values (*.csv);;JSON (*.json)"));
     if (path.isEmpty())
         return;
-    const Facts facts = document_.snapshot().facts();
+    const InEnglish whileWriting;
+    const std::shared_ptr<const Snapshot> snapshot = document_.snapshot().inEnglish();
+    const Facts facts = snapshot->facts();
     const std::string text = path.endsWith(".csv")    ? registerSheetCsv(facts)
                              : path.endsWith(".json") ? registerSheetJson(facts)
                                                       : registerSheetHeader(facts);
@@ -194,96 +198,100 @@ void MainWindow::toggleLeftOut(const std::string& id)
         return;
     Need with = *now;
     with.leftOut = !now->leftOut;
-    document_.apply(
-        editOf(fmt::format("{} {}", with.leftOut ? "Leave out" : "Write", with.title), ReplaceNeed{id, with}));
+    document_.apply(editOf(fmt::format("{} {}", with.leftOut ? say("Leave out") : say("Write"), with.title),
+                           ReplaceNeed{id, with}));
 }
 
 void MainWindow::buildEditMenu()
 {
-    QMenu* edit = menuBar()->addMenu("&Edit");
-    undo_ = addEntry(edit, "&Undo", QKeySequence("Ctrl+Z"), [this] { document_.undo(); });
-    redo_ = addEntry(edit, "&Redo", QKeySequence("Ctrl+Shift+Z"), [this] { document_.redo(); });
-    QMenu* history = edit->addMenu("&History");
+    QMenu* edit = menuBar()->addMenu(say("&Edit"));
+    undo_ = addEntry(edit, say("&Undo"), QKeySequence("Ctrl+Z"), [this] { document_.undo(); });
+    redo_ = addEntry(edit, say("&Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { document_.redo(); });
+    QMenu* history = edit->addMenu(say("&History"));
     connect(history, &QMenu::aboutToShow, this, [this, history] { fillHistory(history); });
     edit->addSeparator();
-    addEntry(edit, "&Go to\u2026", QKeySequence("Ctrl+K"), [this] { masthead_->gotoField()->begin(); });
+    addEntry(edit, say("&Go to\u2026"), QKeySequence("Ctrl+K"), [this] { masthead_->gotoField()->begin(); });
 }
 
 void MainWindow::buildWiringMenu()
 {
-    QMenu* wiring = menuBar()->addMenu("&Wiring");
-    addEntry(wiring, "A&dd a need\u2026", QKeySequence("Ctrl+Shift+A"), [this] {
+    QMenu* wiring = menuBar()->addMenu(say("&Wiring"));
+    addEntry(wiring, say("A&dd a need\u2026"), QKeySequence("Ctrl+Shift+A"), [this] {
         showStation(Station::Wiring);
         wiring_->addNeed();
     });
-    addEntry(wiring, "Add a &part\u2026", QKeySequence("Ctrl+Shift+L"), [this] {
+    addEntry(wiring, say("Add a &part\u2026"), QKeySequence("Ctrl+Shift+L"), [this] {
         showStation(Station::Wiring);
         wiring_->addPart();
     });
-    addEntry(wiring, "&Edit the selected need\u2026", QKeySequence("Ctrl+E"), [this] { wiring_->editNeed(); });
-    addEntry(wiring, "&Copy the selected need", QKeySequence("Ctrl+D"), [this] { wiring_->copyNeed(); });
-    addEntry(wiring, "&Remove the selected need", QKeySequence("Ctrl+Delete"), [this] { wiring_->removeSelected(); });
+    addEntry(wiring, say("&Edit the selected need\u2026"), QKeySequence("Ctrl+E"), [this] { wiring_->editNeed(); });
+    addEntry(wiring, say("&Copy the selected need"), QKeySequence("Ctrl+D"), [this] { wiring_->copyNeed(); });
+    addEntry(wiring, say("&Remove the selected need"), QKeySequence("Ctrl+Delete"),
+             [this] { wiring_->removeSelected(); });
     wiring->addSeparator();
-    addEntry(wiring, "&Bind the selected need", QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
-    addEntry(wiring, "Bind &all open needs", QKeySequence("Ctrl+Shift+B"), [this] { wiring_->bindAll(); });
-    addEntry(wiring, "Un&tangle", QKeySequence("Ctrl+U"), [this] {
+    addEntry(wiring, say("&Bind the selected need"), QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
+    addEntry(wiring, say("Bind &all open needs"), QKeySequence("Ctrl+Shift+B"), [this] { wiring_->bindAll(); });
+    addEntry(wiring, say("Un&tangle"), QKeySequence("Ctrl+U"), [this] {
         showStation(Station::Wiring);
         wiring_->untangle();
     });
-    addEntry(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"),
+    addEntry(wiring, say("&Unbind the selected need"), QKeySequence("Ctrl+Shift+Backspace"),
              [this] { wiring_->unbindSelected(); });
-    addEntry(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
-    addEntry(wiring, "Other &instance\u2026", QKeySequence("Ctrl+I"),
+    addEntry(wiring, say("Show &options of the signal"), QKeySequence("Ctrl+Space"),
+             [this] { wiring_->toggleOptions(); });
+    addEntry(wiring, say("Other &instance\u2026"), QKeySequence("Ctrl+I"),
              [this] { inspector_->askInstance(view_.selectedNeed()); });
-    addEntry(wiring, "&Hold or release", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
+    addEntry(wiring, say("&Hold or release"), QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
     wiring->addSeparator();
-    addEntry(wiring, "Pin &sheet or picture", QKeySequence("Ctrl+Shift+P"), [this] {
+    addEntry(wiring, say("Pin &sheet or picture"), QKeySequence("Ctrl+Shift+P"), [this] {
         showStation(Station::Wiring);
         wiring_->toggleSheet();
     });
-    addEntry(wiring, "Take &nets from a netlist or table\u2026", QKeySequence("Ctrl+Shift+T"),
+    addEntry(wiring, say("Take &nets from a netlist or table\u2026"), QKeySequence("Ctrl+Shift+T"),
              [this] { wiring_->readNetsFromFile(); });
-    addEntry(wiring, "Paste nets or a table", QKeySequence("Ctrl+Shift+V"), [this] { pasteTable(); });
-    addEntry(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
-    addEntry(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
-    addEntry(wiring, "Export the pins by net\u2026", QKeySequence("Ctrl+Alt+X"), [this] { wiring_->exportNets(); });
+    addEntry(wiring, say("Paste nets or a table"), QKeySequence("Ctrl+Shift+V"), [this] { pasteTable(); });
+    addEntry(wiring, say("Export the picture\u2026"), QKeySequence("Ctrl+Shift+E"),
+             [this] { wiring_->exportPicture(); });
+    addEntry(wiring, say("Export the pin sheet\u2026"), QKeySequence("Ctrl+Shift+X"),
+             [this] { wiring_->exportSheet(); });
+    addEntry(wiring, say("Export the pins by net\u2026"), QKeySequence("Ctrl+Alt+X"),
+             [this] { wiring_->exportNets(); });
 }
 
 void MainWindow::buildClocksMenu()
 {
-    QMenu* clocks = menuBar()->addMenu("&Clocks");
-    addEntry(clocks, "&Repair limits and goals", QKeySequence("Ctrl+Shift+R"), [this] {
+    QMenu* clocks = menuBar()->addMenu(say("&Clocks"));
+    addEntry(clocks, say("&Repair limits and goals"), QKeySequence("Ctrl+Shift+R"), [this] {
         showStation(Station::Clocks);
         clocks_->reach()->repair();
     });
-    addEntry(clocks, "Save as &low-speed clock set", QKeySequence("Ctrl+Shift+K"), [this] {
+    addEntry(clocks, say("Save as &low-speed clock set"), QKeySequence("Ctrl+Shift+K"), [this] {
         if (document_.isOpen())
-            document_.apply(editOf("Save as low-speed clock set", SetSlow{document_.snapshot().plan.clockSet()}));
+            document_.apply(editOf(say("Save as low-speed clock set"), SetSlow{document_.snapshot().plan.clockSet()}));
     });
-    addEntry(clocks, "S&wap with the low-speed clock set", QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
-    addEntry(clocks, "Discard the low-speed clock set", QKeySequence(), [this] {
+    addEntry(clocks, say("S&wap with the low-speed clock set"), QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
+    addEntry(clocks, say("Discard the low-speed clock set"), QKeySequence(), [this] {
         if (document_.isOpen() && document_.snapshot().plan.slow)
-            document_.apply(editOf("Discard the low-speed clock set", SetSlow{std::nullopt}));
+            document_.apply(editOf(say("Discard the low-speed clock set"), SetSlow{std::nullopt}));
     });
-    QMenu* failing = clocks->addMenu("If a clock fails to &start");
+    QMenu* failing = clocks->addMenu(say("If a clock fails to &start"));
     connect(failing, &QMenu::aboutToShow, this, [this, failing] {
         failing->clear();
         if (!document_.isOpen())
             return;
         const std::pair<OnFailure, const char*> choices[] = {
-            {OnFailure::Stop, "&Stop with an error, pads at safe levels"},
-            {OnFailure::GoOn, "&Continue without it"},
-            {OnFailure::FallBack, "&Fall back to the low-speed clocks"}};
+            {OnFailure::Stop, say("&Stop with an error, pads at safe levels")},
+            {OnFailure::GoOn, say("&Continue without it")},
+            {OnFailure::FallBack, say("&Fall back to the low-speed clocks")}};
         for (const auto& [policy, words] : choices) {
             QAction* action = failing->addAction(words, this, [this, policy = policy] {
-                document_.apply(
-                    editOf(fmt::format("If a clock fails to start: {}", nameOf(policy)), SetOnFailure{policy}));
+                document_.apply(editOf(say("If a clock fails to start: {}", nameOf(policy)), SetOnFailure{policy}));
             });
             action->setCheckable(true);
             action->setChecked(document_.snapshot().plan.onFailure == policy);
         }
     });
-    QMenu* modes = clocks->addMenu("Low-power &modes");
+    QMenu* modes = clocks->addMenu(say("Low-power &modes"));
     connect(modes, &QMenu::aboutToShow, this, [this, modes] {
         modes->clear();
         if (!document_.isOpen())
@@ -293,57 +301,59 @@ void MainWindow::buildClocksMenu()
                 view_.jump({Place::Kind::Mode, id, {}});
             });
     });
-    addEntry(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
+    addEntry(clocks, say("Export the &ladder\u2026"), QKeySequence("Ctrl+Shift+G"),
+             [this] { clocks_->exportPicture(); });
 }
 
 void MainWindow::buildTuningMenu()
 {
-    QMenu* tuning = menuBar()->addMenu("&Tuning");
-    addEntry(tuning, "&Interrupts and DMA\u2026", QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
-    addEntry(tuning, "Take over &registers from a file\u2026", QKeySequence("Ctrl+Shift+O"),
+    QMenu* tuning = menuBar()->addMenu(say("&Tuning"));
+    addEntry(tuning, say("&Interrupts and DMA\u2026"), QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
+    addEntry(tuning, say("Take over &registers from a file\u2026"), QKeySequence("Ctrl+Shift+O"),
              [this] { tuning_->adoptFromFile(); });
-    addEntry(tuning, "&Paste register values", QKeySequence(), [this] { tuning_->adoptFromClipboard(); });
+    addEntry(tuning, say("&Paste register values"), QKeySequence(), [this] { tuning_->adoptFromClipboard(); });
     tuning->addSeparator();
-    addEntry(tuning, "Export the &waveform\u2026", QKeySequence(), [this] {
+    addEntry(tuning, say("Export the &waveform\u2026"), QKeySequence(), [this] {
         showStation(Station::Tuning);
         tuning_->exportPicture();
     });
-    addEntry(tuning, "&Copy the waveform", QKeySequence(), [this] {
+    addEntry(tuning, say("&Copy the waveform"), QKeySequence(), [this] {
         showStation(Station::Tuning);
         tuning_->picture()->copyPicture();
     });
 
-    QMenu* stored = tuning->addMenu("&Non-volatile settings");
+    QMenu* stored = tuning->addMenu(say("&Non-volatile settings"));
     connect(stored, &QMenu::aboutToShow, this, [this, stored] { fillStored(stored); });
 }
 
 void MainWindow::buildViewMenu()
 {
-    QMenu* view = menuBar()->addMenu("&View");
-    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal", "&Board"};
+    QMenu* view = menuBar()->addMenu(say("&View"));
+    const char* names[kStations] = {say("&Start"),  say("&Wiring"),    say("&Clocks"), say("&Tuning"),
+                                    say("S&ource"), say("R&ehearsal"), say("&Board")};
     for (int i = 0; i < kStations; ++i)
         addEntry(view, names[i], QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(Station(i)); });
     view->addSeparator();
-    addEntry(view, "Next &finding", QKeySequence("F8"), [this] { findings_->list()->step(1); });
-    addEntry(view, "Previous finding", QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
-    addEntry(view, "F&ix the finding\u2026", QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
-    addEntry(view, "Find &solutions\u2026", QKeySequence("Ctrl+Shift+."),
+    addEntry(view, say("Next &finding"), QKeySequence("F8"), [this] { findings_->list()->step(1); });
+    addEntry(view, say("Previous finding"), QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
+    addEntry(view, say("F&ix the finding\u2026"), QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
+    addEntry(view, say("Find &solutions\u2026"), QKeySequence("Ctrl+Shift+."),
              [this] { findings_->list()->waysForCurrent(); });
-    addEntry(view, "Show or hide the findings", QKeySequence("F9"),
+    addEntry(view, say("Show or hide the findings"), QKeySequence("F9"),
              [this] { findings_->setOpen(!findings_->isOpen()); });
     view->addSeparator();
-    addEntry(view, "Fit the picture", QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
-    addEntry(view, "Larger", QKeySequence::ZoomIn, [this] { wiring_->chip()->zoomBy(1.2); });
-    addEntry(view, "Smaller", QKeySequence::ZoomOut, [this] { wiring_->chip()->zoomBy(1 / 1.2); });
+    addEntry(view, say("Fit the picture"), QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
+    addEntry(view, say("Larger"), QKeySequence::ZoomIn, [this] { wiring_->chip()->zoomBy(1.2); });
+    addEntry(view, say("Smaller"), QKeySequence::ZoomOut, [this] { wiring_->chip()->zoomBy(1 / 1.2); });
     view->addSeparator();
-    addEntry(view, "&Dark theme", QKeySequence("Ctrl+Shift+N"), [this] { setDark(!Theme::get().dark); });
+    addEntry(view, say("&Dark theme"), QKeySequence("Ctrl+Shift+N"), [this] { setDark(!Theme::get().dark); });
 }
 
 void MainWindow::buildHelpMenu()
 {
     masthead_->gotoField()->setCommands([this] { return commands(); });
-    QMenu* help = menuBar()->addMenu("&Help");
-    addEntry(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+    QMenu* help = menuBar()->addMenu(say("&Help"));
+    addEntry(help, say("&Keys"), QKeySequence("F1"), [this] { showKeys(); });
 }
 
 /// A menu for each setting in the chip's non-volatile memory, with its values.
@@ -358,21 +368,21 @@ void MainWindow::fillStored(QMenu* menu)
         const auto chosen = s.plan.stored.find(id);
         const auto offer = [&](const std::string& words, const std::optional<std::string>& value) {
             QAction* action = one->addAction(typeset(words), this, [this, id, value] {
-                document_.apply(editOf(id + (value ? " = " + *value : ": factory default"), SetStored{id, value}));
+                document_.apply(editOf(id + (value ? " = " + *value : say(": factory default")), SetStored{id, value}));
                 view_.jump({Place::Kind::Stored, id, {}});
             });
             action->setCheckable(true);
             action->setChecked(value ? chosen != s.plan.stored.end() && chosen->second == *value
                                      : chosen == s.plan.stored.end());
         };
-        offer("factory default", std::nullopt);
+        offer(say("factory default"), std::nullopt);
         for (const EnumValue& value : findStored(*s.device, id)->bits.values)
             offer(value.name, value.name);
         one->addSeparator();
-        one->addAction("Show it", this, [this, id] { view_.jump({Place::Kind::Stored, id, {}}); });
+        one->addAction(say("Show it"), this, [this, id] { view_.jump({Place::Kind::Stored, id, {}}); });
     }
     if (menu->isEmpty())
-        menu->addAction("The chip has none")->setEnabled(false);
+        menu->addAction(say("The chip has none"))->setEnabled(false);
 }
 
 void MainWindow::fillHistory(QMenu* menu)
@@ -380,11 +390,11 @@ void MainWindow::fillHistory(QMenu* menu)
     menu->clear();
     const std::vector<std::string> titles = document_.undoTitles();
     if (titles.empty())
-        menu->addAction("nothing to undo")->setEnabled(false);
+        menu->addAction(say("nothing to undo"))->setEnabled(false);
     const size_t shown = std::min<size_t>(titles.size(), 15);
     for (size_t i = 0; i < shown; ++i) {
         const size_t steps = i + 1;
-        connect(menu->addAction("Undo back to before: " + QString::fromStdString(titles[titles.size() - 1 - i])),
+        connect(menu->addAction(say("Undo back to before: ") + QString::fromStdString(titles[titles.size() - 1 - i])),
                 &QAction::triggered, this, [this, steps] {
                     for (size_t k = 0; k < steps; ++k)
                         document_.undo();
@@ -418,27 +428,30 @@ void MainWindow::showKeys()
             if (!action->shortcut().isEmpty())
                 rows.emplace_back(action->shortcut().toString(QKeySequence::NativeText),
                                   action->text().remove('&').section(':', 0, 0));
-    rows.emplace_back("Enter", "Needs: bind. Findings: jump. Ladder: type");
-    rows.emplace_back("Space, 1 \u2026 9", "Needs: possible pads of the signal; apply one");
-    rows.emplace_back("Double click", "Picture: possible pads of the signal");
-    rows.emplace_back("Shift + drop", "Picture: use an occupied pad without making room");
-    rows.emplace_back("F, + and \u2212", "Picture: fit, larger, smaller");
-    rows.emplace_back("R, Shift+R", "Picture: turn by a quarter; as in the data sheet");
-    rows.emplace_back("F2, Delete", "Pin sheet: edit all selected cells; restore the default");
-    rows.emplace_back("Ctrl+C, Ctrl+V", "Pin sheet: copy, paste from a spreadsheet");
-    rows.emplace_back("Esc", "Close solutions and options; stop a search");
-    rows.emplace_back("Delete", "Needs: unbind");
-    rows.emplace_back("H", "Hold or release, in needs and ladder");
+    rows.emplace_back(say("Enter"), say("Needs: bind. Findings: jump. Ladder: type"));
+    rows.emplace_back(say("Space, 1 \u2026 9"), say("Needs: possible pads of the signal; apply one"));
+    rows.emplace_back(say("Double click"), say("Picture: possible pads of the signal"));
+    rows.emplace_back(say("Shift + drop"), say("Picture: use an occupied pad without making room"));
+    rows.emplace_back(say("F, + and \u2212"), say("Picture: fit, larger, smaller"));
+    rows.emplace_back(say("R, Shift+R"), say("Picture: turn by a quarter; as in the data sheet"));
+    rows.emplace_back(say("F2, Delete"), say("Pin sheet: edit all selected cells; restore the default"));
+    rows.emplace_back(say("Ctrl+C, Ctrl+V"), say("Pin sheet: copy, paste from a spreadsheet"));
+    rows.emplace_back(say("Esc"), say("Close solutions and options; stop a search"));
+    rows.emplace_back(say("Delete"), say("Needs: unbind"));
+    rows.emplace_back("H", say("Hold or release, in needs and ladder"));
     rows.emplace_back(
-        "48M Enter", "Type a rate on a clock to find settings for it; also >= 100 MHz, max; Shift+Enter adds a target");
-    rows.emplace_back("\u2191, \u2193", "Goals: the next value that the hardware can make");
+        say("48M Enter"),
+        say("Type a rate on a clock to find settings for it; also >= 100 MHz, max; Shift+Enter adds a target"));
+    rows.emplace_back("\u2191, \u2193", say("Goals: the next value that the hardware can make"));
     rows.emplace_back("\u2191, \u2193, \u2190, \u2192",
-                      "Waveform: choose a handle, step its goal; +, \u2212, 0 zoom (also the wheel)");
-    rows.emplace_back("F2, Del", "Bits: change a field or register; drop what is set by hand");
-    rows.emplace_back("U, +, -, F", "Ladder: fold unused or equal clocks, zoom the axis (also Ctrl+wheel), fit it");
-    rows.emplace_back("M", "Ladder: step through the low-power modes");
-    rows.emplace_back("\u2190, \u2192, T, N, M", "Rehearsal: step, axis of time, next hazard, run the machine code");
-    rows.emplace_back("F, W", "Findings: preview the fix; find solutions");
+                      say("Waveform: choose a handle, step its goal; +, \u2212, 0 zoom (also the wheel)"));
+    rows.emplace_back(say("F2, Del"), say("Bits: change a field or register; drop what is set by hand"));
+    rows.emplace_back("U, +, -, F",
+                      say("Ladder: fold unused or equal clocks, zoom the axis (also Ctrl+wheel), fit it"));
+    rows.emplace_back("M", say("Ladder: step through the low-power modes"));
+    rows.emplace_back("\u2190, \u2192, T, N, M",
+                      say("Rehearsal: step, axis of time, next hazard, run the machine code"));
+    rows.emplace_back("F, W", say("Findings: preview the fix; find solutions"));
     // Two columns, so that the sheet fits under the smallest window.
     QString text = "<table cellspacing='4'>";
     const size_t half = (rows.size() + 1) / 2;
@@ -450,7 +463,7 @@ void MainWindow::showKeys()
     };
     for (size_t i = 0; i < half; ++i)
         text += "<tr>" + cell(i) + cell(half + i) + "</tr>";
-    QMessageBox box(QMessageBox::NoIcon, "Keys", text + "</table>", QMessageBox::Close, this);
+    QMessageBox box(QMessageBox::NoIcon, say("Keys"), text + "</table>", QMessageBox::Close, this);
     box.exec();
 }
 

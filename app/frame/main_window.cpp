@@ -20,6 +20,7 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
+#include "core/base/say.h"
 #include "core/plan/clock_set.h"
 #include "core/plan/stored_settings.h"
 
@@ -152,7 +153,7 @@ void MainWindow::followSearches()
         connect(background, &Background::busyChanged, this, [this, escape](const QString& what) {
             // Only while something runs: at other times the key belongs to whoever has the focus.
             escape->setEnabled(!what.isEmpty());
-            showStatus(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
+            showStatus(what.isEmpty() ? QString() : what + say("\u2026 Esc stops it."), false);
         });
 }
 
@@ -211,7 +212,7 @@ void MainWindow::followStations()
     connect(board_, &BoardStation::netsWanted, wiring_, &WiringStation::readNetsFromFile);
     connect(wiring_, &WiringStation::told, this, [this](const QString& what) { showStatus(what, false); });
     connect(source_, &SourceStation::written, this,
-            [this](const QString& folder) { showStatus("Written to " + folder + ".", false); });
+            [this](const QString& folder) { showStatus(say("Written to ") + folder + ".", false); });
 }
 
 MainWindow::~MainWindow()
@@ -240,14 +241,14 @@ void MainWindow::swapClocks()
         return;
     const Plan& plan = document_.snapshot().plan;
     if (!plan.slow) {
-        showStatus(
-            "There is no low-speed clock set yet; save the present settings as one, then change what should differ.",
-            true);
+        showStatus(say("There is no low-speed clock set yet; save the present settings as one, then change what should "
+                       "differ."),
+                   true);
         return;
     }
     Plan swapped = withClockSet(plan, *plan.slow);
     swapped.slow = plan.clockSet();
-    document_.apply(difference(plan, swapped, "Swap with the low-speed clock set"));
+    document_.apply(difference(plan, swapped, say("Swap with the low-speed clock set")));
 }
 
 void MainWindow::changeDevice(const QString& device)
@@ -284,14 +285,14 @@ void MainWindow::refresh()
 {
     undo_->setEnabled(document_.canUndo());
     redo_->setEnabled(document_.canRedo());
-    undo_->setText(document_.canUndo() ? "&Undo: " + document_.undoTitle() : QString("&Undo"));
-    redo_->setText(document_.canRedo() ? "&Redo: " + document_.redoTitle() : QString("&Redo"));
+    undo_->setText(document_.canUndo() ? say("&Undo: ") + document_.undoTitle() : QString(say("&Undo")));
+    redo_->setText(document_.canRedo() ? say("&Redo: ") + document_.redoTitle() : QString(say("&Redo")));
     if (!document_.isOpen()) {
-        setWindowTitle("Bindrel");
+        setWindowTitle(say("Bindrel"));
         return;
     }
     const Snapshot& s = document_.snapshot();
-    setWindowTitle(QString("%1[*] \u2013 Bindrel")
+    setWindowTitle(QString(say("%1[*] \u2013 Bindrel"))
                        .arg(document_.path().isEmpty() ? QString::fromStdString(s.plan.name)
                                                        : QFileInfo(document_.path()).fileName()));
     setWindowModified(document_.unsaved());

@@ -2,6 +2,7 @@
 #include "app/frame/masthead.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
@@ -45,9 +46,9 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent)
     row->setContentsMargins(14, 0, 12, 0);
     row->setSpacing(6);
     name_ = new QLabel;
-    device_ = flatButton("Device and board");
-    device_->setToolTip("Change chip, package or board");
-    range_ = flatButton("Supply and operating range");
+    device_ = flatButton(say("Device and board"));
+    device_->setToolTip(say("Change chip, package or board"));
+    range_ = flatButton(say("Supply and operating range"));
     goto_ = new GotoField(document_, view_);
     goto_->setMinimumWidth(130);
     goto_->setMaximumWidth(280);
@@ -58,7 +59,8 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent)
     row->addWidget(goto_, 6);
     row->addStretch(1);
     for (int i = 0; i < 4; ++i) {
-        tallies_[i] = flatButton(QStringList{"Open needs", "Needs in conflict", "Errors", "Cautions"}[i]);
+        tallies_[i] =
+            flatButton(QStringList{say("Open needs"), say("Needs in conflict"), say("Errors"), say("Cautions")}[i]);
         row->addWidget(tallies_[i]);
     }
     connect(device_, &QToolButton::clicked, this, &Masthead::moveWanted);
@@ -99,19 +101,19 @@ void Masthead::refresh()
         tally->setVisible(open);
     name_->setFont(t.text(13, true));
     if (!open) {
-        name_->setText("Bindrel");
+        name_->setText(say("Bindrel"));
         return;
     }
     const Snapshot& s = document_.snapshot();
-    const QString file = document_.path().isEmpty() ? QString::fromStdString(s.plan.name) + " (not saved)"
+    const QString file = document_.path().isEmpty() ? QString::fromStdString(s.plan.name) + say(" (not saved)")
                                                     : QFileInfo(document_.path()).fileName();
     name_->setText(
         QFontMetrics(name_->font()).elidedText(file, Qt::ElideMiddle, 180).toHtmlEscaped() +
         (document_.unsaved() ? QString(" <span style='color:%1'>\u25cf</span>").arg(t.caution.name()) : QString()));
-    name_->setToolTip(document_.unsaved() ? document_.path() + "\nnot saved" : document_.path());
+    name_->setToolTip(document_.unsaved() ? document_.path() + say("\nnot saved") : document_.path());
     const QString where = QString::fromStdString(s.device->name + "  " + s.board->title);
     device_->setText(QFontMetrics(t.text(12)).elidedText(where, Qt::ElideRight, 230));
-    device_->setToolTip(where + "\nChange chip, package or board");
+    device_->setToolTip(where + say("\nChange chip, package or board"));
     tint(device_, t.accent, false);
     const QString range = typeset(format(s.rates.supply) + ", " + s.device->ranges[size_t(s.rates.range)].name);
     range_->setText(QFontMetrics(t.text(12)).elidedText(range, Qt::ElideRight, 150));
@@ -121,13 +123,13 @@ void Masthead::refresh()
     const int contested = s.bindings.count(BoundNeed::State::Contested);
     const int errors = document_.count(Finding::Severity::Error);
     const int cautions = document_.count(Finding::Severity::Caution);
-    tallies_[0]->setText(QString("%1 open").arg(open_));
+    tallies_[0]->setText(QString(say("%1 open")).arg(open_));
     tint(tallies_[0], open_ ? t.ink : t.muted, open_ > 0);
-    tallies_[1]->setText(QString("%1 in conflict").arg(contested));
+    tallies_[1]->setText(QString(say("%1 in conflict")).arg(contested));
     tint(tallies_[1], contested ? t.error : t.muted, contested > 0);
-    tallies_[2]->setText(QString::fromStdString(counted(errors, "error")));
+    tallies_[2]->setText(QString::fromStdString(sayCount(errors, "{} error", "{} errors")));
     tint(tallies_[2], errors ? t.error : t.muted, errors > 0);
-    tallies_[3]->setText(QString::fromStdString(counted(cautions, "caution")));
+    tallies_[3]->setText(QString::fromStdString(sayCount(cautions, "{} caution", "{} cautions")));
     tint(tallies_[3], cautions ? t.caution : t.muted, cautions > 0);
 }
 
@@ -138,16 +140,16 @@ void Masthead::chooseRange()
     for (size_t i = 0; i < s.device->ranges.size(); ++i) {
         const OperatingRange& range = s.device->ranges[i];
         QAction* action =
-            menu.addAction(typeset(range.name + ": " + format(range.supplyMin) + " to " + format(range.supplyMax) +
-                                   ", up to " + format(range.waitStateLimits.back())));
+            menu.addAction(typeset(range.name + ": " + format(range.supplyMin) + say(" to ") + format(range.supplyMax) +
+                                   say(", up to ") + format(range.waitStateLimits.back())));
         action->setCheckable(true);
         action->setChecked(int(i) == s.rates.range);
         connect(action, &QAction::triggered, this, [this, id = range.id, name = range.name] {
-            document_.apply(editOf("Use " + name, SetText{SetText::What::Range, id}));
+            document_.apply(editOf(say("Use ") + name, SetText{SetText::What::Range, id}));
         });
     }
     if (!s.device->regulators.empty())
-        menu.addSection("Core voltage from");
+        menu.addSection(say("Core voltage from"));
     for (const Regulator& regulator : s.device->regulators) {
         QAction* action =
             menu.addAction(typeset(regulator.name + (regulator.about.empty() ? "" : ". " + regulator.about)));
@@ -156,16 +158,16 @@ void Masthead::chooseRange()
         action->setChecked(s.plan.regulator.empty() ? isReset : s.plan.regulator == regulator.id);
         connect(action, &QAction::triggered, this,
                 [this, id = isReset ? std::string() : regulator.id, name = regulator.name] {
-                    document_.apply(editOf("Core voltage from " + name, SetText{SetText::What::Regulator, id}));
+                    document_.apply(editOf(say("Core voltage from ") + name, SetText{SetText::What::Regulator, id}));
                 });
     }
     menu.addSeparator();
-    connect(menu.addAction("Supply voltage\u2026"), &QAction::triggered, this, [this] {
+    connect(menu.addAction(say("Supply voltage\u2026")), &QAction::triggered, this, [this] {
         bool ok = false;
         const QString now = QString::fromStdString(format(document_.snapshot().rates.supply));
-        const QString typed = QInputDialog::getText(
-            this, "Supply voltage", "Supply of the chip, as in 3.3 V; empty for the board's:", QLineEdit::Normal, now,
-            &ok);
+        const QString typed = QInputDialog::getText(this, say("Supply voltage"),
+                                                    say("Supply of the chip, as in 3.3 V; empty for the board's:"),
+                                                    QLineEdit::Normal, now, &ok);
         if (!ok)
             return;
         const std::string text = typed.trimmed().toStdString();
@@ -174,7 +176,7 @@ void Masthead::chooseRange()
                 Q_EMIT document_.refused(QString::fromStdString(v.problem().message));
                 return;
             }
-        document_.apply(editOf("Supply " + text, SetText{SetText::What::Supply, text}));
+        document_.apply(editOf(say("Supply ") + text, SetText{SetText::What::Supply, text}));
     });
     menu.exec(range_->mapToGlobal(QPoint(0, range_->height())));
 }

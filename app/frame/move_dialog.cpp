@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/digest.h"
 #include "core/plan/board_facts.h"
@@ -25,7 +26,7 @@ void DestinationList::setDestinations(std::vector<Destination> destinations)
 
 MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), document_(document)
 {
-    setWindowTitle("Change chip or board");
+    setWindowTitle(say("Change chip or board"));
     resize(860, 560);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 12);
@@ -33,40 +34,40 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
     across->setSpacing(0);
     list_ = new DestinationList;
     list_->setFixedWidth(280);
-    list_->setAccessibleName("Chips and boards");
+    list_->setAccessibleName(say("Chips and boards"));
     across->addWidget(list_);
     across->addWidget(verticalRule());
     text_ = new QTextBrowser;
     text_->setFrameShape(QFrame::NoFrame);
-    text_->setAccessibleName("What would become of the plan");
+    text_->setAccessibleName(say("What would become of the plan"));
     text_->document()->setDocumentMargin(16);
     across->addWidget(text_, 1);
     column->addLayout(across, 1);
     column->addWidget(horizontalRule());
     auto* buttons = new QDialogButtonBox;
     buttons->setContentsMargins(12, 8, 12, 0);
-    take_ = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
+    take_ = buttons->addButton(say("Apply"), QDialogButtonBox::AcceptRole);
     take_->setProperty("primary", true);
     take_->setEnabled(false);
-    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    buttons->addButton(say("Cancel"), QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
 
     const Snapshot& s = document_.snapshot();
     std::vector<Destination> all;
-    all.push_back({Destination::Kind::Heading, "Chips and packages, same board", {}, {}, {}});
+    all.push_back({Destination::Kind::Heading, say("Chips and packages, same board"), {}, {}, {}});
     for (const auto& device : document_.library().devices()) {
         const DeviceDigest figures = digest(*device);
-        QString detail = QString("%1, %2 KiB flash, %3 KiB RAM")
+        QString detail = QString(say("%1, %2 KiB flash, %3 KiB RAM"))
                              .arg(QString::fromStdString(device->package.name))
                              .arg(figures.flashBytes / 1024)
                              .arg(figures.ramBytes / 1024);
         if (device->name == s.device->name)
-            detail = "now; " + detail;
+            detail = say("now; ") + detail;
         all.push_back({Destination::Kind::Device, QString::fromStdString(device->name), detail, device, s.filedBoard});
     }
-    all.push_back({Destination::Kind::Heading, "Boards with their chips", {}, {}, {}});
+    all.push_back({Destination::Kind::Heading, say("Boards with their chips"), {}, {}, {}});
     for (const std::string& name : document_.library().boardNames()) {
         Expected<Board> board = document_.library().board(name);
         const auto device = board ? document_.library().device(board->device)
@@ -74,7 +75,7 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
         if (!device)
             continue;
         const QString detail =
-            typeset(board->device + ", " + format(board->supply) + (board->name == s.plan.board ? ", now" : ""));
+            typeset(board->device + ", " + format(board->supply) + (board->name == s.plan.board ? say(", now") : ""));
         const QString title = QString::fromStdString(board->title);
         all.push_back(
             {Destination::Kind::Board, title, detail, *device, std::make_shared<const Board>(*std::move(board))});
@@ -85,9 +86,10 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
         if (take_->isEnabled())
             accept();
     });
-    text_->setHtml(QString("<p style='color:%1'>Choose a chip or a board. What stays, what moves and what cannot be "
-                           "kept is shown before anything is done.</p>")
-                       .arg(Theme::get().muted.name()));
+    text_->setHtml(
+        QString(say("<p style='color:%1'>Choose a chip or a board. What stays, what moves and what cannot be "
+                    "kept is shown before anything is done.</p>"))
+            .arg(Theme::get().muted.name()));
     list_->setFocus();
 }
 
@@ -113,7 +115,7 @@ void MoveDialog::look(int row)
                            ? std::make_shared<const Board>(bareBoard(*destination.device))
                            : destination.board;
     background_.run<Relocation>(
-        "Placing the needs",
+        say("Placing the needs"),
         [s, device = destination.device, board](const Background::Stopped& stopped) {
             return relocate(*device, *board, *s->board, s->plan, stopped);
         },
@@ -133,18 +135,18 @@ void MoveDialog::tell(const Relocation& there)
     };
     const bool nothing = there.edit.changes.empty();
     QString body = QString("<h3 style='margin:0'>%1</h3>")
-                       .arg(nothing ? QString("The plan's present chip or board") : escaped(there.edit.title));
+                       .arg(nothing ? QString(say("The plan's present chip or board")) : escaped(there.edit.title));
     const int opens = there.count(Fate::Opens);
     QStringList sum;
     sum << QString("%1 %2").arg(there.count(Fate::Stays)).arg("stay")
-        << QString("%1 move").arg(there.count(Fate::Moves));
+        << QString(say("%1 move")).arg(there.count(Fate::Moves));
     if (opens > 0)
-        sum << QString("<b style='color:%1'>%2 find no place</b>").arg(t.error.name()).arg(opens);
+        sum << QString(say("<b style='color:%1'>%2 find no place</b>")).arg(t.error.name()).arg(opens);
     if (there.count(Fate::Open) > 0)
-        sum << QString("%1 stay unbound").arg(there.count(Fate::Open));
+        sum << QString(say("%1 stay unbound")).arg(there.count(Fate::Open));
     if (there.count(Fate::Added) > 0)
-        sum << QString("%1 are added").arg(there.count(Fate::Added));
-    body += "<p>Of the needs " + sum.join(", ") + ".</p>";
+        sum << QString(say("%1 are added")).arg(there.count(Fate::Added));
+    body += say("<p>Of the needs ") + sum.join(", ") + ".</p>";
     const auto section = [&](Fate fate, const QString& heading, const QColor& colour) {
         QString rows;
         for (const Relocation::Item& item : there.items)
@@ -155,22 +157,22 @@ void MoveDialog::tell(const Relocation& there)
             body += QString("<p style='color:%1; margin:10px 0 2px 0'>%2</p><table>%3</table>")
                         .arg(t.muted.name(), heading, rows);
     };
-    section(Fate::Opens, "Cannot be placed; they stay in the plan, unbound", t.error);
-    section(Fate::Moves, "Move", t.ink);
+    section(Fate::Opens, say("Cannot be placed; they stay in the plan, unbound"), t.error);
+    section(Fate::Moves, say("Move"), t.ink);
     if (!there.lost.empty()) {
         QString rows;
         for (const std::string& lost : there.lost)
             rows += "<li>" + escaped(lost) + "</li>";
-        body += QString("<p style='color:%1; margin:10px 0 2px 0'>Cannot be kept</p><ul style='margin:0 0 0 14px; "
-                        "-qt-list-indent:0'>%2</ul>")
+        body += QString(say("<p style='color:%1; margin:10px 0 2px 0'>Cannot be kept</p><ul style='margin:0 0 0 14px; "
+                            "-qt-list-indent:0'>%2</ul>"))
                     .arg(t.muted.name(), rows);
     }
-    section(Fate::Added, "Added", t.ink);
+    section(Fate::Added, say("Added"), t.ink);
     const Expected<std::shared_ptr<const Snapshot>> after = document_.preview(there.edit);
     if (after) {
         const int errors = (*after)->count(Finding::Severity::Error);
-        body += QString("<p>Afterwards the plan has %1 (now %2).</p>")
-                    .arg(QString::fromStdString(counted(errors, "error")))
+        body += QString(say("<p>Afterwards the plan has %1 (now %2).</p>"))
+                    .arg(QString::fromStdString(sayCount(errors, "{} error", "{} errors")))
                     .arg(s.count(Finding::Severity::Error));
     }
     text_->setHtml(body);

@@ -9,6 +9,7 @@
 #include "app/tuning/tuning_station.h"
 #include "app/tuning/waveform_view.h"
 #include "app/wiring/wiring_station.h"
+#include "core/base/say.h"
 #include "core/clocks/clock_entry.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/clock_decision.h"
@@ -36,7 +37,7 @@ void addHeading(QMenu& menu, const QString& text)
 void addCopy(QMenu& menu, const QString& text)
 {
     if (!text.isEmpty())
-        menu.addAction(QString("Copy \"%1\"").arg(QString(text).replace('&', "&&")), &menu,
+        menu.addAction(QString(say("Copy \"%1\"")).arg(QString(text).replace('&', "&&")), &menu,
                        [text] { QApplication::clipboard()->setText(text); });
 }
 
@@ -57,58 +58,58 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
     addHeading(menu, QString::fromStdString(need->title).replace('&', "&&"));
     const BoundNeed& bound = s.bindings.needs[NeedIndex(int(need - s.plan.needs.data()))];
     if (bound.state != BoundNeed::State::Bound)
-        addEntryTo(menu, "Bind the selected need");
+        addEntryTo(menu, say("Bind the selected need"));
     if (!need->binding.empty())
-        addEntryTo(menu, "Unbind the selected need");
-    addEntryTo(menu, "Show options of the signal");
+        addEntryTo(menu, say("Unbind the selected need"));
+    addEntryTo(menu, say("Show options of the signal"));
     if (!findKind(need->kind)->instanceKind.empty())
-        addEntryTo(menu, "Other instance\u2026");
-    addEntryTo(menu, "Hold or release");
-    QAction* own = menu.addAction("Driven by your own code", this, [this, id] { toggleLeftOut(id); });
+        addEntryTo(menu, say("Other instance\u2026"));
+    addEntryTo(menu, say("Hold or release"));
+    QAction* own = menu.addAction(say("Driven by your own code"), this, [this, id] { toggleLeftOut(id); });
     own->setCheckable(true);
     own->setChecked(s.plan.leavesOut(*need));
     own->setEnabled(!s.plan.leftOutKinds.contains(need->kind));
     menu.addSeparator();
     if (station_ != Station::Tuning)
-        menu.addAction("Set its goals", this, [this, id] {
+        menu.addAction(say("Set its goals"), this, [this, id] {
             view_.select({Place::Kind::Need, id, {}});
             showStation(Station::Tuning);
         });
     if (station_ != Station::Wiring)
-        menu.addAction("Show it in the picture", this, [this, id] {
+        menu.addAction(say("Show it in the picture"), this, [this, id] {
             view_.select({Place::Kind::Need, id, {}});
             showStation(Station::Wiring);
         });
     if (const ClockIndex clock = bound.instance >= 0 ? s.device->instances[bound.instance].kernel : ClockIndex();
         clock >= 0)
-        menu.addAction(QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[clock].name)), this,
-                       [this, node = s.device->clocks[clock].id] {
+        menu.addAction(QString(say("Show its clock, %1")).arg(QString::fromStdString(s.device->clocks[clock].name)),
+                       this, [this, node = s.device->clocks[clock].id] {
                            view_.jump({Place::Kind::Clock, node, {}});
                        });
     if (station_ == Station::Tuning && tuning_->picture()->hasPicture()) {
-        addEntryTo(menu, "Copy the waveform");
-        addEntryTo(menu, "Export the waveform\u2026");
+        addEntryTo(menu, say("Copy the waveform"));
+        addEntryTo(menu, say("Export the waveform\u2026"));
     }
     QMenu* goals = nullptr;
     for (const Need& other : s.plan.needs)
         if (other.kind == need->kind && other.id != id && !findKind(need->kind)->goals.empty()) {
-            goals = goals ? goals : menu.addMenu("Copy its goals to");
+            goals = goals ? goals : menu.addMenu(say("Copy its goals to"));
             goals->addAction(QString::fromStdString(other.title).replace('&', "&&"), this,
                              [this, id, to = other.id] { tuning_->copyGoals(id, to); });
         }
     QMenu* compare = nullptr;
     for (const Need& other : s.plan.needs)
         if (station_ == Station::Tuning && other.kind == need->kind && other.id != id) {
-            compare = compare ? compare : menu.addMenu("Compare with");
+            compare = compare ? compare : menu.addMenu(say("Compare with"));
             compare->addAction(QString::fromStdString(other.title).replace('&', "&&"), this, [this, id, to = other.id] {
                 view_.select({Place::Kind::Need, id, {}});
                 tuning_->compareWith(to);
             });
         }
     menu.addSeparator();
-    addEntryTo(menu, "Edit the selected need\u2026");
-    addEntryTo(menu, "Copy the selected need");
-    addEntryTo(menu, "Remove the selected need");
+    addEntryTo(menu, say("Edit the selected need\u2026"));
+    addEntryTo(menu, say("Copy the selected need"));
+    addEntryTo(menu, say("Remove the selected need"));
 }
 
 void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
@@ -119,11 +120,11 @@ void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
         return;
     const ClockNode& node = s.device->clocks[clock];
     addHeading(menu, QString::fromStdString(node.name).replace('&', "&&"));
-    menu.addAction("Type a setting or a rate", this, [this] { inspector_->beginEdit({}); });
+    menu.addAction(say("Type a setting or a rate"), this, [this] { inspector_->beginEdit({}); });
     const std::vector<ClockDecision> choices = clockChoices(*s.device, clock);
     constexpr size_t kMostListed = 24;
     if (!choices.empty() && choices.size() <= kMostListed && !s.plan.held(holdOfClock(id))) {
-        QMenu* settings = menu.addMenu("Setting");
+        QMenu* settings = menu.addMenu(say("Setting"));
         const auto saidOf = [id](const Snapshot& of) {
             const auto said = of.plan.clocks.find(id);
             return said == of.plan.clocks.end() ? std::nullopt : std::optional(said->second);
@@ -145,7 +146,7 @@ void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
         }
     }
     if (s.plan.clocks.contains(id) || s.plan.crystals.contains(id))
-        menu.addAction("Back to the reset value", this, [this, id] {
+        menu.addAction(say("Back to the reset value"), this, [this, id] {
             const auto now = document_.sharedSnapshot();
             const ClockIndex there = now ? now->device->findClock(id) : ClockIndex();
             if (there < 0)
@@ -154,19 +155,21 @@ void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
                 document_.apply(entry->edit);
         });
     const bool held = s.plan.held(holdOfClock(id));
-    menu.addAction(held ? "Release" : "Hold", this, [this, id, held] {
-        document_.apply(editOf((held ? "Release " : "Hold ") + id, SetHold{holdOfClock(id), !held}));
+    menu.addAction(held ? say("Release") : say("Hold"), this, [this, id, held] {
+        document_.apply(editOf((held ? say("Release ") : say("Hold ")) + id, SetHold{holdOfClock(id), !held}));
     });
     if (takesCrystal(node))
-        menu.addAction("State what the board fits\u2026", this, [this, id] {
+        menu.addAction(say("State what the board fits\u2026"), this, [this, id] {
             if (!view_.pending().settle())
                 return;
             showStation(Station::Board);
             board_->editClock(id);
         });
-    addEntryTo(menu, "Repair limits and goals");
+    addEntryTo(menu, say("Repair limits and goals"));
     if (station_ != Station::Clocks)
-        menu.addAction("Show it in the clock tree", this, [this, id] { view_.jump({Place::Kind::Clock, id, {}}); });
+        menu.addAction(say("Show it in the clock tree"), this, [this, id] {
+            view_.jump({Place::Kind::Clock, id, {}});
+        });
     addCopy(menu, QString::fromStdString(id));
 }
 
@@ -177,11 +180,11 @@ void MainWindow::addPadEntries(QMenu& menu, const std::string& pad)
     if (index < 0)
         return;
     addHeading(menu, QString::fromStdString(pad));
-    menu.addAction("Add a need here\u2026", this, [this, pad] {
+    menu.addAction(say("Add a need here\u2026"), this, [this, pad] {
         showStation(Station::Wiring);
-        wiring_->addNeed(QString("gpio on %1").arg(QString::fromStdString(pad)));
+        wiring_->addNeed(QString(say("gpio on %1")).arg(QString::fromStdString(pad)));
     });
-    addEntryTo(menu, "Pin sheet or picture");
+    addEntryTo(menu, say("Pin sheet or picture"));
     addCopy(menu, QString::fromStdString(pad));
     if (const auto net = s.board->nets.find(pad); net != s.board->nets.end())
         addCopy(menu, QString::fromStdString(net->second));
@@ -197,9 +200,9 @@ void MainWindow::addFindingEntries(QMenu& menu)
         return;
     const Finding& finding = document_.findings()[size_t(row)];
     addHeading(menu, QString::fromStdString(finding.rule));
-    menu.addAction("Go to it", this, [this] { findings_->list()->goTo(findings_->list()->currentRow()); });
-    addEntryTo(menu, "Fix the finding\u2026");
-    addEntryTo(menu, "Find solutions\u2026");
+    menu.addAction(say("Go to it"), this, [this] { findings_->list()->goTo(findings_->list()->currentRow()); });
+    addEntryTo(menu, say("Fix the finding\u2026"));
+    addEntryTo(menu, say("Find solutions\u2026"));
     addCopy(menu, typeset(finding.text));
 }
 
@@ -220,10 +223,11 @@ void MainWindow::fillPlaceMenu(QMenu& menu)
         break;
     case Place::Kind::Mode: {
         const bool entered = document_.snapshot().plan.modes.contains(place.id);
-        menu.addAction(entered ? "Do not enter it" : "Let the program enter it", this, [this, place, entered] {
-            document_.apply(
-                editOf(entered ? "Do not enter " + place.id : "Enter " + place.id, SetMode{place.id, !entered}));
-        });
+        menu.addAction(entered ? say("Do not enter it") : say("Let the program enter it"), this,
+                       [this, place, entered] {
+                           document_.apply(editOf(entered ? say("Do not enter ") + place.id : say("Enter ") + place.id,
+                                                  SetMode{place.id, !entered}));
+                       });
         break;
     }
     case Place::Kind::Stored:
@@ -240,15 +244,15 @@ void MainWindow::fillPlaceMenu(QMenu& menu)
     if (!menu.isEmpty())
         menu.addSeparator();
     if (menu.isEmpty() && station_ == Station::Wiring) {
-        addEntryTo(menu, "Add a need\u2026");
-        addEntryTo(menu, "Add a part\u2026");
-        addEntryTo(menu, "Bind all open needs");
-        addEntryTo(menu, "Fit the picture");
-        addEntryTo(menu, "Export the picture\u2026");
+        addEntryTo(menu, say("Add a need\u2026"));
+        addEntryTo(menu, say("Add a part\u2026"));
+        addEntryTo(menu, say("Bind all open needs"));
+        addEntryTo(menu, say("Fit the picture"));
+        addEntryTo(menu, say("Export the picture\u2026"));
         menu.addSeparator();
     }
-    addEntryTo(menu, "Undo");
-    addEntryTo(menu, "Redo");
+    addEntryTo(menu, say("Undo"));
+    addEntryTo(menu, say("Redo"));
 }
 
 void MainWindow::contextMenuEvent(QContextMenuEvent* event)
@@ -260,7 +264,7 @@ void MainWindow::contextMenuEvent(QContextMenuEvent* event)
     const QWidget* at = event->reason() == QContextMenuEvent::Mouse ? QApplication::widgetAt(event->globalPos())
                                                                     : QApplication::focusWidget();
     QMenu menu(this);
-    menu.setAccessibleName("What can be done here");
+    menu.setAccessibleName(say("What can be done here"));
     if (at && (at == findings_->list() || findings_->list()->isAncestorOf(at)))
         addFindingEntries(menu);
     else

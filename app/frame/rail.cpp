@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -13,7 +14,8 @@ namespace bindrel {
 namespace {
 
 constexpr int kItem = 56;
-const char* const kNames[kStations] = {"Start", "Wiring", "Clocks", "Tuning", "Source", "Rehearsal", "Board"};
+const char* const kNames[kStations] = {later("Start"),  later("Wiring"),    later("Clocks"), later("Tuning"),
+                                       later("Source"), later("Rehearsal"), later("Board")};
 
 /// Line drawings of our own, in a box of 20 by 20.
 void drawIcon(QPainter& p, Station station, const QPointF& at)
@@ -74,7 +76,7 @@ Rail::Rail(QWidget* parent) : QWidget(parent)
 {
     setFixedWidth(56);
     setMouseTracking(true);
-    setAccessibleName("Stations");
+    setAccessibleName(say("Stations"));
 }
 
 void Rail::setCurrent(Station station)
@@ -115,9 +117,9 @@ void Rail::paintEvent(QPaintEvent*)
         drawIcon(p, station, QPointF(rect.center().x() - 10 - aside, rect.top() + 9));
         // The longest name must not touch the edges.
         p.setFont(
-            t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(kNames[i]) > width() - 10 ? 10 : 11, current));
+            t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(say(kNames[i])) > width() - 10 ? 10 : 11, current));
         p.setPen(current ? t.accent : t.ink);
-        drawLine(p, rect.adjusted(0, 34, 0, 0), Qt::AlignHCenter | Qt::AlignTop, kNames[i]);
+        drawLine(p, rect.adjusted(0, 34, 0, 0), Qt::AlignHCenter | Qt::AlignTop, say(kNames[i]));
         if (const Count& count = counts_[size_t(i)]; count.number > 0) {
             p.setFont(t.text(10, true));
             p.setPen(count.error ? t.error : t.caution);

@@ -4,6 +4,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 
 #include <QPainter>
 
@@ -11,7 +12,7 @@ namespace bindrel {
 
 OperationsList::OperationsList(QWidget* parent) : RowList(parent)
 {
-    setAccessibleName("Operations");
+    setAccessibleName(say("Operations"));
 }
 
 void OperationsList::setRun(const Rehearsal* run)
@@ -74,7 +75,7 @@ void OperationsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.setPen(operation.waits ? t.accent : t.ink);
     const int share = std::min(body.width() * 2 / 5, 300);
     const QRect left(body.left(), body.top(), share, body.height());
-    const QString text = (operation.waits ? QString("wait ") : QString()) + QString::fromStdString(operation.text);
+    const QString text = (operation.waits ? QString(say("wait ")) : QString()) + QString::fromStdString(operation.text);
     drawLine(p, left, Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     p.setFont(t.text(11));
     p.setPen(t.muted);
@@ -86,7 +87,7 @@ QString OperationsList::rowText(int row) const
 {
     const Row& what = rows_[size_t(row)];
     if (what.hazard >= 0)
-        return "Hazard: " + typeset(run_->hazards[size_t(what.hazard)].text);
+        return say("Hazard: ") + typeset(run_->hazards[size_t(what.hazard)].text);
     const Operation& operation = run_->operations[size_t(what.operation)];
     return QString::fromStdString(momentText(operation.from)) + ": " + QString::fromStdString(operation.text) +
            (operation.why.empty() ? QString() : ". " + typeset(operation.why));

@@ -7,6 +7,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/compiler_question.h"
 #include "app/widgets/panel.h"
+#include "core/base/say.h"
 #include "core/base/scratch_folder.h"
 #include "core/base/text.h"
 
@@ -53,7 +54,7 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
     auto* across = new QHBoxLayout(this);
     across->setContentsMargins(0, 0, 0, 0);
     across->setSpacing(0);
-    const SidePanel left = sidePanel("Rehearsal", 224);
+    const SidePanel left = sidePanel(say("Rehearsal"), 224);
     scenarios_ = new ScenarioList;
     left.column->addWidget(scenarios_, 1);
     across->addWidget(left.widget);
@@ -68,8 +69,9 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
     axis_ = new QPushButton;
     axis_->setFocusPolicy(Qt::TabFocus);
     head->addWidget(axis_);
-    machineCode_ = new QPushButton("Run the machine code");
-    machineCode_->setToolTip("Compiles the written C and executes it on an emulated core against the same chip (M)");
+    machineCode_ = new QPushButton(say("Run the machine code"));
+    machineCode_->setToolTip(
+        say("Compiles the written C and executes it on an emulated core against the same chip (M)"));
     machineCode_->setFocusPolicy(Qt::TabFocus);
     head->addWidget(machineCode_);
     column->addLayout(head);
@@ -114,7 +116,7 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
         showOperation(operation, true);
     });
     connect(timeline_, &TimelineView::axisChanged, this,
-            [this] { axis_->setText(timeline_->timeAxis() ? "Axis: time" : "Axis: operations"); });
+            [this] { axis_->setText(timeline_->timeAxis() ? say("Axis: time") : say("Axis: operations")); });
     connect(operations_, &RowList::currentChanged, this, [this](int row) {
         const int operation = operations_->operationOf(row);
         timeline_->setCursor(operation);
@@ -132,7 +134,7 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
     });
     connect(axis_, &QPushButton::clicked, this, [this] { timeline_->setTimeAxis(!timeline_->timeAxis()); });
     connect(machineCode_, &QPushButton::clicked, this, &RehearsalStation::runMachineCode);
-    axis_->setText("Axis: operations");
+    axis_->setText(say("Axis: operations"));
     verdict_->hide();
 }
 
@@ -155,7 +157,7 @@ void RehearsalStation::refreshNow()
     if (!document_.isOpen())
         return;
     background_.run<std::shared_ptr<const Runs>>(
-        "Rehearsing",
+        say("Rehearsing"),
         [snapshot = document_.sharedSnapshot()](const Background::Stopped&) { return rehearseAll(snapshot); },
         [this](const std::shared_ptr<const Runs>& runs) { take(runs); }, std::chrono::milliseconds(0));
 }
@@ -194,18 +196,18 @@ void RehearsalStation::showRun()
     scenarios_->setCurrentRow(scenarios_->rowOfRun(run_));
     restyle(title_, QString("color: %1; font-size: 13px; font-weight: bold").arg(t.ink.name()));
     title_->setText(QString::fromStdString(r.title));
-    QString text = QString::fromStdString(r.gaveUp.empty() ? "Up after " + momentText(r.untilUp)
-                                                           : "An error is returned after " + momentText(r.untilUp) +
-                                                                 ": " + r.gaveUp);
+    QString text = QString::fromStdString(r.gaveUp.empty() ? say("Up after ") + momentText(r.untilUp)
+                                                           : say("An error is returned after ") +
+                                                                 momentText(r.untilUp) + ": " + r.gaveUp);
     if (!r.wentOn.empty())
-        text += QString::fromStdString("; the program " + r.wentOn);
+        text += QString::fromStdString(say("; the program ") + r.wentOn);
     QStringList causes;
     for (const auto& [cause, time] : r.split)
         if (time * 50 >= r.untilUp && causes.size() < 3)
             causes << QString::fromStdString(momentText(time) + " " + cause);
     if (r.untilLate > 0 && r.untilLate * 2 < r.untilUp && r.shorter.empty())
-        text +=
-            QString::fromStdString("; everything except what uses the slow source after " + momentText(r.untilLate));
+        text += QString::fromStdString(say("; everything except what uses the slow source after ") +
+                                       momentText(r.untilLate));
     if (!causes.isEmpty())
         text += ". " + causes.join(", ");
     if (!r.shorter.empty())
@@ -250,7 +252,7 @@ void RehearsalStation::runMachineCode()
     if (!run)
         return;
     if (run->scenario.laterOn())
-        return showMessage("A later failure is not caused by the program: there is no machine code to run for it.",
+        return showMessage(say("A later failure is not caused by the program: there is no machine code to run for it."),
                            false);
     const std::shared_ptr<const Snapshot> asked = runs_->snapshot;
     const Expected<bool> may = mayRunCompilers(*asked, this);
@@ -264,9 +266,9 @@ void RehearsalStation::runMachineCode()
         std::string text;
         bool trouble = false;
     };
-    showMessage("Compiling and running the generated C\u2026", false);
+    showMessage(say("Compiling and running the generated C\u2026"), false);
     machine_.run<Ran>(
-        "Running the machine code",
+        say("Running the machine code"),
         [runs = runs_, scenario = run->scenario, planned = &run->rehearsal](const Background::Stopped& stopped) -> Ran {
             const Expected<ScratchFolder> folder = ScratchFolder::make();
             if (!folder)
@@ -276,15 +278,15 @@ void RehearsalStation::runMachineCode()
             if (!machine)
                 return {machine.problem().text(), true};
             if (!machine->hazards.empty())
-                return {fmt::format("Machine code: {}. {}", counted(long(machine->hazards.size()), "hazard"),
-                                    machine->hazards.front().text),
+                return {say("Machine code: {}. {}", sayCount(long(machine->hazards.size()), "{} hazard", "{} hazards"),
+                            machine->hazards.front().text),
                         true};
             if (const std::vector<Hazard> differ = compareWrites(*runs->snapshot->device, *planned, *machine);
                 !differ.empty())
-                return {"Machine code: " + differ.front().text, true};
-            return {fmt::format(
-                        "Machine code: {} writes as planned, {} {}; at the end every register has its planned value.",
-                        machine->writes.size(), machine->gaveUp.empty() ? "up after" : "ends with an error after",
+                return {say("Machine code: ") + differ.front().text, true};
+            return {say("Machine code: {} writes as planned, {} {}; at the end every register has its planned value.",
+                        machine->writes.size(),
+                        machine->gaveUp.empty() ? say("up after") : say("ends with an error after"),
                         momentText(machine->untilUp)),
                     false};
         },

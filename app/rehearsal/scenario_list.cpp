@@ -4,6 +4,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 
@@ -13,7 +14,7 @@ namespace bindrel {
 
 ScenarioList::ScenarioList(QWidget* parent) : RowList(parent)
 {
-    setAccessibleName("Scenarios");
+    setAccessibleName(say("Scenarios"));
 }
 
 void ScenarioList::setRuns(std::shared_ptr<const Runs> runs)
@@ -25,7 +26,7 @@ void ScenarioList::setRuns(std::shared_ptr<const Runs> runs)
         for (size_t i = 0; i < runs_->list.size(); ++i)
             if (runs_->list[i].whatIf() == (whatIf == 1)) {
                 if (!std::exchange(headed, true))
-                    rows_.push_back({whatIf ? "What if" : "The program", -1});
+                    rows_.push_back({whatIf ? say("What if") : say("The program"), -1});
                 rows_.push_back({{}, int(i)});
             }
     }
@@ -45,12 +46,12 @@ namespace {
 QString outcomeText(const Runs::One& run)
 {
     const Rehearsal& r = run.rehearsal;
-    QString text = QString::fromStdString((r.gaveUp.empty()   ? "up after "
-                                           : r.wentOn.empty() ? "ends with an error after "
-                                                              : "continues, up after ") +
+    QString text = QString::fromStdString((r.gaveUp.empty()   ? say("up after ")
+                                           : r.wentOn.empty() ? say("ends with an error after ")
+                                                              : say("continues, up after ")) +
                                           momentText(r.untilUp));
     if (!r.hazards.empty())
-        text += ", " + QString::fromStdString(counted(long(r.hazards.size()), "hazard"));
+        text += ", " + QString::fromStdString(sayCount(long(r.hazards.size()), "{} hazard", "{} hazards"));
     return text;
 }
 
@@ -60,11 +61,11 @@ QString titleText(const Snapshot& s, const Runs::One& run)
     if (!run.whatIf())
         return QString::fromStdString(run.rehearsal.title);
     if (run.scenario.sagsTo >= 0)
-        return QString::fromStdString("Supply falls below " +
+        return QString::fromStdString(say("Supply falls below ") +
                                       format(s.device->ranges[size_t(s.rates.range)].supplyMin));
     const ClockIndex clock = run.scenario.fails >= 0 ? run.scenario.fails : *run.scenario.dead.begin();
     return QString::fromStdString(s.device->clocks[clock].name) +
-           (run.scenario.fails >= 0 ? " fails later" : " never starts");
+           (run.scenario.fails >= 0 ? say(" fails later") : say(" never starts"));
 }
 } // namespace
 

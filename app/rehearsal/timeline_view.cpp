@@ -4,6 +4,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 
 #include <QHelpEvent>
@@ -35,7 +36,7 @@ TimelineView::TimelineView(QWidget* parent) : QAbstractScrollArea(parent)
     setFrameShape(QFrame::NoFrame);
     setFocusPolicy(Qt::StrongFocus);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    setAccessibleName("Time line");
+    setAccessibleName(say("Time line"));
     viewport()->setMouseTracking(true);
 }
 
@@ -94,7 +95,7 @@ void TimelineView::choose()
         const Need& need = snapshot_->plan.needs[setup.need];
         lanes_.push_back(
             {setup.pad,
-             QString::fromStdString(device.pads[setup.pad].name + "  " + need.title + " " + seat.signal.title),
+             QString::fromStdString(device.pads[setup.pad].name + "  " + need.title + " " + say(seat.signal.title)),
              hueOf(*snapshot_, need)});
         labels_ = std::max(labels_, QFontMetricsF(Theme::get().text(11)).horizontalAdvance(lanes_.back().name));
     }
@@ -209,7 +210,7 @@ void TimelineView::paintEvent(QPaintEvent*)
         p.setFont(t.text(12));
         p.setPen(t.muted);
         drawLine(p, viewport()->rect(), Qt::AlignCenter,
-                 run_ ? "Nothing to rehearse yet: bind a need." : "Rehearsing\u2026");
+                 run_ ? say("Nothing to rehearse yet: bind a need.") : say("Rehearsing\u2026"));
         return;
     }
     p.setRenderHint(QPainter::Antialiasing, true);
@@ -328,7 +329,7 @@ void TimelineView::paintOperations(QPainter& p)
     const double top = area.bottom() + kAxis;
     p.setFont(t.text(11));
     drawLine(p, QRectF(area.right() + 13, top, labelWidth() - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft,
-             "operations");
+             say("operations"));
     std::vector<size_t> waits;
     for (size_t i = 0; i < run_->operations.size(); ++i) {
         const Operation& o = run_->operations[i];
@@ -389,7 +390,7 @@ void TimelineView::paintLanes(QPainter& p)
         drawLine(p, box, Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     };
     // Wait states of the flash, as numbers along the lane.
-    label("flash wait states", t.ink);
+    label(say("flash wait states"), t.ink);
     double x = area.left();
     int states = -1;
     const auto number = [&](double to) {

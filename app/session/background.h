@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/say.h"
+
 #include <QObject>
 #include <QString>
 #include <QThreadPool>
@@ -52,7 +54,7 @@ public:
             try {
                 done(waiting->get());
             } catch (const std::exception& error) {
-                Q_EMIT failed(QString("Internal error (%1). Nothing changed.").arg(error.what()));
+                Q_EMIT failed(QString(say("Internal error (%1). Nothing changed.")).arg(error.what()));
             }
         };
         pool_.start([this, stop, promise, work = std::move(work), deliver] {

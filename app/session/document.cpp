@@ -3,6 +3,7 @@
 
 #include "app/session/path_text.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/device/device_cache.h"
 #include "core/device/device_memory.h"
 #include "core/device/layers.h"
@@ -177,7 +178,7 @@ void Document::lookAtDeviceFiles()
         // Told once for each state of the files; the plan stays on what was read before.
         if (const std::string told = now.problem().text(); told != deviceTrouble_) {
             deviceTrouble_ = told;
-            Q_EMIT deviceReloaded(QString::fromStdString(told + " The device stays as it was read before."), true);
+            Q_EMIT deviceReloaded(QString::fromStdString(told + say(" The device stays as it was read before.")), true);
         }
         return;
     }
@@ -190,9 +191,10 @@ void Document::lookAtDeviceFiles()
         parsePlan(planText(before), path_.toStdString(),
                   nearLibrary().with(std::filesystem::path(device_->file).parent_path(), Origin::Folder));
     if (!work) {
-        Q_EMIT deviceReloaded(QString::fromStdString("The device's file has changed, but the plan does not fit it: " +
-                                                     work.problem().message),
-                              true);
+        Q_EMIT deviceReloaded(
+            QString::fromStdString(say("The device's file has changed, but the plan does not fit it: ") +
+                                   work.problem().message),
+            true);
         return;
     }
     if (work->device->revision != (*now)->revision)
@@ -203,7 +205,7 @@ void Document::lookAtDeviceFiles()
     devices_ = {{device_->name, device_}};
     boards_ = {{board_->name, board_}};
     Plan plan = history_->plan();
-    const Edit edit = difference(plan, work->plan, "Fit the plan to the changed device");
+    const Edit edit = difference(plan, work->plan, say("Fit the plan to the changed device"));
     if (!edit.changes.empty())
         if (const Outcome done = history_->apply(edit); !done) {
             Q_EMIT refused(QString::fromStdString(done.problem().message));
@@ -212,8 +214,8 @@ void Document::lookAtDeviceFiles()
     recompute();
     watch();
     const std::size_t lost = work->deviceChange ? work->deviceChange->lost.size() : 0;
-    Q_EMIT deviceReloaded(lost == 0 ? QString("The device's file has changed; the plan is computed on it anew.")
-                                    : QString("The device's file has changed, and %1 decisions no longer fit: %2")
+    Q_EMIT deviceReloaded(lost == 0 ? QString(say("The device's file has changed; the plan is computed on it anew."))
+                                    : QString(say("The device's file has changed, and %1 decisions no longer fit: %2"))
                                           .arg(lost)
                                           .arg(QString::fromStdString(work->deviceChange->lost.front())),
                           lost > 0);
@@ -270,7 +272,7 @@ Outcome Document::saveAs(const QString& path)
         for (const QChar c : QFileInfo(path).completeBaseName())
             name += c.unicode() < 128 && (c.isLetterOrNumber() || c == '-' || c == '_') ? c.toLatin1() : '-';
         if (name.find_first_not_of('-') != std::string::npos)
-            apply(editOf("Name the plan " + name, SetText{SetText::What::Name, name}));
+            apply(editOf(say("Name the plan ") + name, SetText{SetText::What::Name, name}));
     }
     const std::string text = planText(stamped(history_->plan(), *device_, provenance_.device));
     return stored(replaceFile(pathOf(path), text, nullptr), path, text);
@@ -281,7 +283,7 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
     if (!saved)
         return saved.problem();
     if (!*saved) {
-        Problem problem = problemOf("was changed outside Bindrel since it was read; nothing was saved.");
+        Problem problem = problemOf(say("was changed outside Bindrel since it was read; nothing was saved."));
         problem.file = pathOf(path).string();
         return problem;
     }
@@ -304,9 +306,9 @@ Outcome Document::takeTheirs()
     Expected<LoadedPlan> theirs = loadPlan(pathOf(path_), library_);
     if (!theirs)
         return theirs.problem();
-    const Edit edit = difference(history_->plan(), theirs->plan, "Load the plan from disk");
+    const Edit edit = difference(history_->plan(), theirs->plan, say("Load the plan from disk"));
     if (!edit.changes.empty() && !apply(edit))
-        return problemOf("the plan on the disk could not be taken over; open it anew.");
+        return problemOf(say("the plan on the disk could not be taken over; open it anew."));
     fileText_ = theirs->fileText;
     lastAnnouncedText_ = fileText_;
     neverSaved_ = false;
@@ -357,7 +359,7 @@ Expected<std::shared_ptr<const Snapshot>> Document::preview(const Edit& edit) co
     if (previewed_.to && previewed_.from == snapshot_ && previewed_.edit.changes == edit.changes)
         return previewed_.to;
     const Expected<Plan> next =
-        history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf("no plan is open."));
+        history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf(say("no plan is open.")));
     if (!next)
         return next.problem();
     const Expected<LoadedPlan> work = workFor(*next);
@@ -440,9 +442,10 @@ void Document::writeJournal()
     // A journal that cannot be written must not get in the way of the work itself; but somebody should know.
     const bool kept = journal_.write(path_, history_->plan());
     if (!kept && !std::exchange(journalFails_, true))
-        Q_EMIT refused(QString("Unsaved changes are not protected against a crash: %1 is not writable. Save often, or "
-                               "make that folder writable.")
-                           .arg(journal_.folder()));
+        Q_EMIT refused(
+            QString(say("Unsaved changes are not protected against a crash: %1 is not writable. Save often, or "
+                        "make that folder writable."))
+                .arg(journal_.folder()));
     journalFails_ = !kept;
 }
 
@@ -477,7 +480,7 @@ Outcome Document::openNeverSaved(const Journal::Entry& entry)
     if (!left) {
         damagedJournal_ = journal_.setAside(entry);
         Problem problem = left.problem();
-        problem.message += " It is kept as " + damagedJournal_.toStdString() + ".";
+        problem.message += say(" It is kept as ") + damagedJournal_.toStdString() + ".";
         return problem;
     }
     left->fileText.clear();
@@ -496,7 +499,7 @@ void Document::takeRecovered()
     announceChange();
     const Plan wanted = *std::move(recovered_);
     recovered_.reset();
-    if (!apply(difference(history_->plan(), wanted, "Restore unsaved work")))
+    if (!apply(difference(history_->plan(), wanted, say("Restore unsaved work"))))
         return;
     if (journal_.write(path_, history_->plan()) && recoveredEntry_)
         journal_.settle(*recoveredEntry_);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/option_finder.h"
 
+#include "core/base/say.h"
+
 namespace bindrel {
 
 OptionFinder::OptionFinder(Document& document, ViewState& view, QObject* parent)
@@ -66,7 +68,7 @@ void OptionFinder::refresh()
 void OptionFinder::price()
 {
     background_.run<std::vector<Option>>(
-        "Pricing the options",
+        say("Pricing the options"),
         [s = document_.sharedSnapshot(), need = need_, signal = signal_,
          options = options_](const Background::Stopped& stopped) mutable {
             for (Option& option : options)
@@ -112,7 +114,7 @@ bool OptionFinder::take(const Option& given, bool contest)
         const Expected<Room>& room = roomFor(option);
         if (!room) {
             Q_EMIT document_.refused(QString::fromStdString(pad + ": " + option.reason +
-                                                            ". No room can be made: " + room.problem().message));
+                                                            say(". No room can be made: ") + room.problem().message));
             return false;
         }
         edit = room->edit;

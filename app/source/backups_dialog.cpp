@@ -5,6 +5,7 @@
 #include "app/widgets/lexers.h"
 #include "app/widgets/scintilla.h"
 #include "core/base/directory.h"
+#include "core/base/say.h"
 #include "core/output/merge.h"
 #include "core/output/project_folder.h"
 
@@ -22,20 +23,20 @@ BackupsDialog::BackupsDialog(std::filesystem::path folder, std::vector<Backup> b
     : QDialog(parent), folder_(std::move(folder)), backups_(std::move(backups))
 {
     const Theme& t = Theme::get();
-    setWindowTitle("Earlier texts");
+    setWindowTitle(say("Earlier texts"));
     resize(860, 560);
     auto* column = new QVBoxLayout(this);
     auto* row = new QHBoxLayout;
     list_ = new QListWidget;
     list_->setFont(t.mono(11));
     list_->setFixedWidth(260);
-    list_->setAccessibleName("Earlier texts");
+    list_->setAccessibleName(say("Earlier texts"));
     int first = 0;
     for (size_t i = 0; i < backups_.size(); ++i) {
         const Backup& backup = backups_[i];
         const QString name = QString::fromStdString(backup.file);
-        list_->addItem(backup.ago == 1 ? name + "\nbefore its last change"
-                                       : QString("%1\n%2 changes ago").arg(name).arg(backup.ago));
+        list_->addItem(backup.ago == 1 ? name + say("\nbefore its last change")
+                                       : QString(say("%1\n%2 changes ago")).arg(name).arg(backup.ago));
         if (first == 0 && name == file)
             first = int(i);
     }
@@ -47,7 +48,7 @@ BackupsDialog::BackupsDialog(std::filesystem::path folder, std::vector<Backup> b
     text_->setPaper(t.raised);
     text_->setColor(t.ink);
     text_->setMarginWidth(1, 0);
-    text_->setAccessibleName("What restoring would change");
+    text_->setAccessibleName(say("What restoring would change"));
     row->addWidget(text_, 1);
     column->addLayout(row, 1);
     message_ = new QLabel;
@@ -55,7 +56,7 @@ BackupsDialog::BackupsDialog(std::filesystem::path folder, std::vector<Backup> b
     message_->setWordWrap(true);
     column->addWidget(message_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
-    restore_ = buttons->addButton("Restore", QDialogButtonBox::ActionRole);
+    restore_ = buttons->addButton(say("Restore"), QDialogButtonBox::ActionRole);
     connect(restore_, &QPushButton::clicked, this, &BackupsDialog::restore);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
@@ -80,11 +81,12 @@ void BackupsDialog::showBackup(int row)
     const Backup& backup = backups_[size_t(row)];
     const std::string now = present(backup.file);
     const std::string difference = unifiedDiff(now, backup.text);
-    text_->setText(QString::fromStdString(difference.empty() ? "The file holds this text.\n" : difference));
+    text_->setText(QString::fromStdString(difference.empty() ? say("The file holds this text.\n") : difference));
     restore_->setEnabled(!difference.empty());
-    message_->setText(difference.empty() ? "There is nothing to restore."
-                                         : "Shown is what restoring would change. The present text becomes a backup, "
-                                           "and the next write shows what differs from the plan.");
+    message_->setText(difference.empty()
+                          ? say("There is nothing to restore.")
+                          : say("Shown is what restoring would change. The present text becomes a backup, "
+                                "and the next write shows what differs from the plan."));
 }
 
 void BackupsDialog::restore()

@@ -4,6 +4,7 @@
 #include "app/session/path_text.h"
 #include "app/source/memory_bars.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/rehearsal/program_size.h"
 #include "core/source/names.h"
@@ -45,8 +46,8 @@ QString missingTool(const Source& source)
             continue;
         const QString package = packageOf(compiler);
         return package.isEmpty()
-                   ? QString("%1 is not installed. Install it, and build again.").arg(compiler)
-                   : QString("%1 is not installed. On Debian: sudo apt install %2").arg(compiler, package);
+                   ? QString(say("%1 is not installed. Install it, and build again.")).arg(compiler)
+                   : QString(say("%1 is not installed. On Debian: sudo apt install %2")).arg(compiler, package);
     }
     return {};
 }
@@ -66,15 +67,15 @@ BuildPanel::BuildPanel(QWidget* parent) : QWidget(parent)
     top->addWidget(status_, 1);
     progress_ = new QProgressBar;
     progress_->setFixedWidth(140);
-    progress_->setAccessibleName("Progress of the build");
+    progress_->setAccessibleName(say("Progress of the build"));
     top->addWidget(progress_);
-    cancel_ = new QPushButton("Cancel");
+    cancel_ = new QPushButton(say("Cancel"));
     top->addWidget(cancel_);
-    close_ = new QPushButton("Close");
+    close_ = new QPushButton(say("Close"));
     top->addWidget(close_);
     column->addLayout(top);
     list_ = new QListWidget;
-    list_->setAccessibleName("What the compiler says");
+    list_->setAccessibleName(say("What the compiler says"));
     list_->setFixedHeight(96);
     column->addWidget(list_);
     bars_ = new MemoryBars;
@@ -155,7 +156,7 @@ void BuildPanel::build(std::shared_ptr<const Snapshot> snapshot, const QString& 
         Q_EMIT finished(false);
     };
     if (!QDir(folder_).exists())
-        return refuse("There is nothing to build yet: write the source first.");
+        return refuse(say("There is nothing to build yet: write the source first."));
     if (const QString missing = missingTool(snapshot_->source()); !missing.isEmpty())
         return refuse(missing);
     const bool byCMake =
@@ -165,10 +166,11 @@ void BuildPanel::build(std::shared_ptr<const Snapshot> snapshot, const QString& 
     const QString toolchain = QString::fromStdString(names.path(WordLiteral("toolchain"), ".cmake"));
     buildFolder_ = byCMake ? "build" : byMake ? "build-make" : "";
     const QString command =
-        byCMake  ? QString("cmake -B build -DCMAKE_TOOLCHAIN_FILE=%1 && cmake --build build --parallel").arg(toolchain)
-        : byMake ? QString("make --jobs")
+        byCMake
+            ? QString(say("cmake -B build -DCMAKE_TOOLCHAIN_FILE=%1 && cmake --build build --parallel")).arg(toolchain)
+        : byMake ? QString(say("make --jobs"))
                  : QString::fromStdString(snapshot_->source().buildCommand);
-    tell("Building: " + command, false);
+    tell(say("Building: ") + command, false);
     cancel_->show();
     close_->hide();
     process_.setWorkingDirectory(folder_);
@@ -220,14 +222,14 @@ void BuildPanel::end(bool crashed, int code)
                               : message.line > 0
                                   ? QString("%1:%2  ").arg(QString::fromStdString(message.file)).arg(message.line)
                                   : QString::fromStdString(message.file) + "  ";
-        const char* word = message.severity == Severity::Error     ? "error: "
-                           : message.severity == Severity::Warning ? "warning: "
+        const char* word = message.severity == Severity::Error     ? say("error: ")
+                           : message.severity == Severity::Warning ? say("warning: ")
                                                                    : "";
         auto* item = new QListWidgetItem(place + word + QString::fromStdString(message.text));
         item->setForeground(message.severity == Severity::Error     ? Theme::get().error
                             : message.severity == Severity::Warning ? Theme::get().caution
                                                                     : Theme::get().muted);
-        item->setToolTip(message.file.empty() ? QString() : "Shows the line, and what it was written for.");
+        item->setToolTip(message.file.empty() ? QString() : say("Shows the line, and what it was written for."));
         list_->addItem(item);
     }
     const auto count = [this](BuildMessage::Severity severity) {
@@ -237,17 +239,20 @@ void BuildPanel::end(bool crashed, int code)
     const auto errors = count(BuildMessage::Severity::Error), warnings = count(BuildMessage::Severity::Warning);
     const bool succeeded = !crashed && code == 0 && !cancelled_;
     if (cancelled_) {
-        tell("The build was cancelled.", false);
+        tell(say("The build was cancelled."), false);
     } else if (!succeeded && messages_.empty()) {
         // A tool that says nothing which is understood: its last words.
         const QList<QByteArray> lines = output_.trimmed().split('\n');
-        tell("The build failed: " + (crashed && output_.isEmpty() ? QString("it could not be started.")
-                                                                  : QString::fromUtf8(lines.last().left(300))),
+        tell(say("The build failed: ") + (crashed && output_.isEmpty() ? QString(say("it could not be started."))
+                                                                       : QString::fromUtf8(lines.last().left(300))),
              true);
     } else if (!succeeded) {
-        tell(QString::fromStdString("The build failed: " + counted(int(errors), "error") + "."), true);
+        tell(QString::fromStdString(say("The build failed: ") + sayCount(int(errors), "{} error", "{} errors") + "."),
+             true);
     } else {
-        tell(warnings ? QString::fromStdString("Built, with " + counted(int(warnings), "warning") + ".") : "Built.",
+        tell(warnings ? QString::fromStdString(say("Built, with ") +
+                                               sayCount(int(warnings), "{} warning", "{} warnings") + ".")
+                      : say("Built."),
              false);
     }
     list_->setVisible(!messages_.empty());
@@ -265,7 +270,7 @@ void BuildPanel::end(bool crashed, int code)
                 continue;
             const ProgramSize size = sizeOf(*program, core, prefix);
             const QString name = QString::fromStdString(prefix);
-            rows.push_back({name + ", flash", size.flash, core.flashBytes});
+            rows.push_back({name + say(", flash"), size.flash, core.flashBytes});
             if (size.ram)
                 rows.push_back({name + ", RAM", *size.ram, core.ramBytes});
         }

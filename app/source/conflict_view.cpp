@@ -2,6 +2,7 @@
 #include "app/source/conflict_view.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <QHBoxLayout>
@@ -91,8 +92,8 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
     where_ = new QLabel;
     where_->setObjectName("where");
     top->addWidget(where_, 1);
-    previous_ = new QPushButton("Previous place");
-    next_ = new QPushButton("Next place");
+    previous_ = new QPushButton(say("Previous place"));
+    next_ = new QPushButton(say("Next place"));
     top->addWidget(previous_);
     top->addWidget(next_);
     column->addLayout(top);
@@ -122,26 +123,26 @@ ConflictView::ConflictView(QWidget* parent) : QWidget(parent)
     };
     using Take = PieceChoice::Take;
     QPushButton* none = nullptr;
-    base_ = side("What both came from", "base", nullptr, Take::Mine, none);
-    mine_ = side("Yours, on the disk", "mine", "Take yours", Take::Mine, takeMine_);
-    fresh_ = side("New, from the plan", "new", "Take the new", Take::New, takeNew_);
+    base_ = side(say("What both came from"), "base", nullptr, Take::Mine, none);
+    mine_ = side(say("Yours, on the disk"), "mine", say("Take yours"), Take::Mine, takeMine_);
+    fresh_ = side(say("New, from the plan"), "new", say("Take the new"), Take::New, takeNew_);
     auto* below = new QHBoxLayout;
     result_ = new QLabel;
     // Long words must not widen the window.
     for (QLabel* label : {where_, result_})
         label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     below->addWidget(result_, 1);
-    takeBoth_ = new QPushButton("Take yours, then the new");
+    takeBoth_ = new QPushButton(say("Take yours, then the new"));
     takeBoth_->setCheckable(true);
     connect(takeBoth_, &QPushButton::clicked, this, [this] { take(PieceChoice::Take::Both); });
     below->addWidget(takeBoth_);
-    reopen_ = new QPushButton("Leave it open");
+    reopen_ = new QPushButton(say("Leave it open"));
     below->addWidget(reopen_);
     column->addLayout(below);
     text_ = new QPlainTextEdit;
     text_->setLineWrapMode(QPlainTextEdit::NoWrap);
     text_->setTabChangesFocus(true);
-    text_->setAccessibleName("What stands there after the write");
+    text_->setAccessibleName(say("What stands there after the write"));
     text_->setObjectName("result");
     text_->setMinimumHeight(48);
     column->addWidget(text_, 1);
@@ -224,20 +225,20 @@ void ConflictView::showChoice()
     const auto found = choices_.find(piece().key());
     const bool settledHere = found != choices_.end();
     const int left = open(pieces_, choices_);
-    where_->setText(QString("Place %1 of %2, line %3. %4")
+    where_->setText(QString(say("Place %1 of %2, line %3. %4"))
                         .arg(place_ + 1)
                         .arg(conflicts_.size())
                         .arg(piece().line)
-                        .arg(left == 0   ? QString("All are settled.")
-                             : left == 1 ? QString("One is open.")
-                                         : QString("%1 are open.").arg(left)));
+                        .arg(left == 0   ? QString(say("All are settled."))
+                             : left == 1 ? QString(say("One is open."))
+                                         : QString(say("%1 are open.")).arg(left)));
     using Take = PieceChoice::Take;
     for (const auto& [button, take] :
          {std::pair(takeMine_, Take::Mine), {takeNew_, Take::New}, {takeBoth_, Take::Both}})
         button->setChecked(settledHere && found->second.take == take);
     reopen_->setEnabled(settledHere);
-    result_->setText(settledHere ? "This will stand there. You can edit it."
-                                 : "Take one of the texts, or type here what is to stand there.");
+    result_->setText(settledHere ? say("This will stand there. You can edit it.")
+                                 : say("Take one of the texts, or type here what is to stand there."));
     const QString text = settledHere ? QString::fromStdString(settled(piece(), found->second)) : QString();
     // What is being typed keeps its cursor.
     const bool typing = settledHere && found->second.take == Take::Text;

@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QKeyEvent>
 #include <QPainter>
@@ -13,7 +14,7 @@ namespace bindrel {
 
 namespace {
 
-constexpr const char* kNoLonger = "No longer written";
+constexpr const char* kNoLonger = later("No longer written");
 
 } // namespace
 
@@ -39,7 +40,7 @@ void FileList::setFiles(std::vector<FileChange> files, const std::map<std::strin
     groupOf_.clear();
     for (const FileChange& file : files_) {
         const auto group = groups.find(file.name);
-        groupOf_.push_back(group == groups.end() ? kNoLonger : QString::fromStdString(group->second));
+        groupOf_.push_back(group == groups.end() ? say(kNoLonger) : say(group->second));
     }
     arrange();
 }
@@ -137,7 +138,7 @@ QString FileList::countsOf(const QString& group) const
 QString FileList::rowKey(int row) const
 {
     const Row& r = rows_[size_t(row)];
-    return r.file < 0 ? "group " + r.group : QString::fromStdString(files_[size_t(r.file)].name);
+    return r.file < 0 ? say("group ") + r.group : QString::fromStdString(files_[size_t(r.file)].name);
 }
 
 int FileList::rowHeight(int row) const
@@ -194,7 +195,8 @@ QString FileList::rowText(int row) const
     if (isHeading(row)) {
         const QString& group = rows_[size_t(row)].group;
         const QString counts = countsOf(group);
-        return group + (counts.isEmpty() ? QString() : ": " + counts) + (closed_.contains(group) ? ", closed" : "");
+        return group + (counts.isEmpty() ? QString() : ": " + counts) +
+               (closed_.contains(group) ? say(", closed") : "");
     }
     const FileChange& file = *fileAt(row);
     QString text = QString::fromStdString(file.name) + ": " + nameOf(file.state);

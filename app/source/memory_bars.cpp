@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QPainter>
 
@@ -14,7 +15,7 @@ namespace {
 
 QString bytesText(std::uint64_t bytes)
 {
-    return bytes < 1024 ? QString("%1 B").arg(bytes) : QString("%1 KiB").arg(double(bytes) / 1024, 0, 'f', 1);
+    return bytes < 1024 ? QString("%1 B").arg(bytes) : QString(say("%1 KiB")).arg(double(bytes) / 1024, 0, 'f', 1);
 }
 
 } // namespace
@@ -22,7 +23,7 @@ QString bytesText(std::uint64_t bytes)
 MemoryBars::MemoryBars(QWidget* parent) : QWidget(parent)
 {
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
-    setAccessibleName("Memory that the programs take");
+    setAccessibleName(say("Memory that the programs take"));
 }
 
 void MemoryBars::setRows(std::vector<Row> rows)
@@ -30,7 +31,7 @@ void MemoryBars::setRows(std::vector<Row> rows)
     rows_ = std::move(rows);
     QStringList said;
     for (const Row& row : rows_)
-        said << QString("%1: %2 of %3").arg(row.name, bytesText(row.used), bytesText(row.all));
+        said << QString(say("%1: %2 of %3")).arg(row.name, bytesText(row.used), bytesText(row.all));
     setAccessibleDescription(said.join("; "));
     updateGeometry();
     update();
@@ -52,7 +53,7 @@ void MemoryBars::paintEvent(QPaintEvent*)
         p.setFont(t.text(12));
         p.setPen(t.ink);
         drawLine(p, QRect(line.left(), line.top(), 140, kRow), Qt::AlignVCenter | Qt::AlignLeft, row.name);
-        const QString text = QString("%1 of %2, %3 %")
+        const QString text = QString(say("%1 of %2, %3 %"))
                                  .arg(bytesText(row.used), bytesText(row.all))
                                  .arg(part * 100, 0, 'f', part < 0.1 ? 1 : 0);
         drawLine(p, QRect(line.right() - 200, line.top(), 200, kRow), Qt::AlignVCenter | Qt::AlignRight, text);

@@ -2,6 +2,7 @@
 #include "app/source/project_dialog.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QComboBox>
 #include <QDialogButtonBox>
@@ -18,7 +19,7 @@ ProjectDialog::ProjectDialog(const ProjectLayout& layout, QString prefix, QWidge
     : QDialog(parent), layout_(layout), prefix_(std::move(prefix))
 {
     const Theme& t = Theme::get();
-    setWindowTitle("Project layout");
+    setWindowTitle(say("Project layout"));
     auto* column = new QVBoxLayout(this);
     auto* form = new QFormLayout;
     form->setLabelAlignment(Qt::AlignLeft);
@@ -46,7 +47,7 @@ ProjectDialog::ProjectDialog(const ProjectLayout& layout, QString prefix, QWidge
             auto* line = new QLineEdit(value);
             line->setFont(t.mono(12));
             line->setMaxLength(120);
-            line->setPlaceholderText("the output folder itself");
+            line->setPlaceholderText(say("the output folder itself"));
             connect(line, &QLineEdit::textChanged, this, &ProjectDialog::read);
             fields_.push_back({&setting, [line] { return line->text(); }});
             field = line;
@@ -74,7 +75,7 @@ ProjectDialog::ProjectDialog(const ProjectLayout& layout, QString prefix, QWidge
     column->addWidget(wrong_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
     accept_ = buttons->button(QDialogButtonBox::Ok);
-    accept_->setText("Use this layout");
+    accept_->setText(say("Use this layout"));
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);

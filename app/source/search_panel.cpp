@@ -2,6 +2,7 @@
 #include "app/source/search_panel.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <QLabel>
@@ -26,7 +27,7 @@ SearchPanel::SearchPanel(QWidget* parent) : QWidget(parent)
     status_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     column->addWidget(status_);
     list_ = new QListWidget;
-    list_->setAccessibleName("Lines that were found");
+    list_->setAccessibleName(say("Lines that were found"));
     list_->setFixedHeight(132);
     column->addWidget(list_);
     const auto choose = [this](const QListWidgetItem* item) {
@@ -84,10 +85,11 @@ void SearchPanel::search(const QString& text, const std::vector<FileChange>& fil
         }
         inFiles += any;
     }
-    status_->setText(
-        count == 0 ? QString("No line holds \"%1\".").arg(text)
-                   : QString::fromStdString(counted(count, "line") + " in " + counted(inFiles, "file")) +
-                         (count > kMostShown ? QString(", the first %1 are listed.").arg(kMostShown) : QString(".")));
+    status_->setText(count == 0 ? QString(say("No line holds \"%1\".")).arg(text)
+                                : QString::fromStdString(sayCount(count, "{} line", "{} lines") + say(" in ") +
+                                                         sayCount(inFiles, "{} file", "{} files")) +
+                                      (count > kMostShown ? QString(say(", the first %1 are listed.")).arg(kMostShown)
+                                                          : QString(".")));
 }
 
 } // namespace bindrel

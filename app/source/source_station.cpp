@@ -14,6 +14,7 @@
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
 #include "app/widgets/scintilla.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/merge.h"
 #include "core/output/tree_format.h"
@@ -67,15 +68,15 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
 /// The files, the search over them, and what is done with all of them.
 QWidget* SourceStation::makeFiles()
 {
-    const auto [left, leftColumn] = sidePanel("Files", 234);
+    const auto [left, leftColumn] = sidePanel(say("Files"), 234);
     leftColumn->setContentsMargins(0, 10, 0, 8);
     files_ = new FileList;
-    files_->setAccessibleName("Files");
+    files_->setAccessibleName(say("Files"));
     auto* searchRow = new QHBoxLayout;
     searchRow->setContentsMargins(12, 0, 12, 4);
     search_ = new QLineEdit;
-    search_->setPlaceholderText("Search all files");
-    search_->setAccessibleName("Search all files");
+    search_->setPlaceholderText(say("Search all files"));
+    search_->setAccessibleName(say("Search all files"));
     search_->setToolTip("Ctrl+F");
     search_->setClearButtonEnabled(true);
     searchRow->addWidget(search_);
@@ -112,22 +113,23 @@ QLayout* SourceStation::makeWriting()
     message_ = new QLabel;
     message_->setWordWrap(true);
     under->addWidget(message_);
-    write_ = new QPushButton("Write\u2026");
+    write_ = new QPushButton(say("Write\u2026"));
     write_->setProperty("primary", true);
     write_->setToolTip("Ctrl+Return");
-    takeOver_ = new QPushButton("Replace the folder's files");
-    takeOver_->setToolTip("The folder belongs to another plan. Its unedited files will be replaced by this plan's; the "
-                          "old files are kept in .bindrel/backup.");
+    takeOver_ = new QPushButton(say("Replace the folder's files"));
+    takeOver_->setToolTip(
+        say("The folder belongs to another plan. Its unedited files will be replaced by this plan's; the "
+            "old files are kept in .bindrel/backup."));
     takeOver_->setVisible(false);
     under->addWidget(takeOver_);
     under->addWidget(write_);
-    earlier_ = new QPushButton("Earlier texts\u2026");
-    earlier_->setToolTip("What stood in the folder before the last writes; it can be restored");
+    earlier_ = new QPushButton(say("Earlier texts\u2026"));
+    earlier_->setToolTip(say("What stood in the folder before the last writes; it can be restored"));
     connect(earlier_, &QPushButton::clicked, this, &SourceStation::showEarlier);
     auto* pair = new QHBoxLayout;
     pair->addWidget(earlier_);
-    auto* layout = new QPushButton("Layout\u2026");
-    layout->setToolTip("Folders, file names, line ends and a notice above each file");
+    auto* layout = new QPushButton(say("Layout\u2026"));
+    layout->setToolTip(say("Folders, file names, line ends and a notice above each file"));
     connect(layout, &QPushButton::clicked, this, &SourceStation::askForLayout);
     pair->addWidget(layout);
     under->addLayout(pair);
@@ -139,23 +141,23 @@ QLayout* SourceStation::makeFields()
 {
     auto* top = new QHBoxLayout;
     top->setContentsMargins(12, 0, 12, 0);
-    top->addWidget(new QLabel("Folder"));
+    top->addWidget(new QLabel(say("Folder")));
     folder_ = new QLineEdit;
-    folder_->setAccessibleName("Output folder");
+    folder_->setAccessibleName(say("Output folder"));
     top->addWidget(folder_, 1);
-    auto* choose = new QPushButton("Choose\u2026");
+    auto* choose = new QPushButton(say("Choose\u2026"));
     top->addWidget(choose);
-    top->addWidget(new QLabel("Prefix"));
+    top->addWidget(new QLabel(say("Prefix")));
     prefix_ = new QLineEdit;
     prefix_->setFixedWidth(84);
-    prefix_->setAccessibleName("Prefix of files and C names");
-    prefix_->setToolTip("Prefix of file names and C names. Empty: from the plan's name.");
+    prefix_->setAccessibleName(say("Prefix of files and C names"));
+    prefix_->setToolTip(say("Prefix of file names and C names. Empty: from the plan's name."));
     top->addWidget(prefix_);
-    difference_ = new QCheckBox("Difference");
-    difference_->setToolTip("Show what writing would change, instead of the text");
+    difference_ = new QCheckBox(say("Difference"));
+    difference_->setToolTip(say("Show what writing would change, instead of the text"));
     top->addWidget(difference_);
     connect(choose, &QPushButton::clicked, this, [this] {
-        const QString picked = QFileDialog::getExistingDirectory(this, "Folder for the source", folder_->text());
+        const QString picked = QFileDialog::getExistingDirectory(this, say("Folder for the source"), folder_->text());
         if (!picked.isEmpty()) {
             folder_->setText(picked);
             takeFolder();
@@ -170,7 +172,7 @@ void SourceStation::addTexts(QVBoxLayout& main)
     text_ = new QsciScintilla;
     text_->setReadOnly(true);
     text_->setFrameShape(QFrame::NoFrame);
-    text_->setAccessibleName("Source text");
+    text_->setAccessibleName(say("Source text"));
     text_->setUtf8(true);
     text_->setScrollWidth(1);
     text_->setScrollWidthTracking(true);
@@ -197,20 +199,20 @@ QLayout* SourceStation::makeBuildRow()
 {
     auto* bottom = new QHBoxLayout;
     bottom->setContentsMargins(12, 0, 12, 0);
-    bottom->addWidget(new QLabel("Compile with"));
+    bottom->addWidget(new QLabel(say("Compile with")));
     command_ = new QLineEdit;
     command_->setReadOnly(true);
-    command_->setAccessibleName("Compile command");
+    command_->setAccessibleName(say("Compile command"));
     bottom->addWidget(command_, 1);
-    auto* build = new QPushButton("Build");
-    build->setToolTip("Build what stands in the folder, with its own build files");
+    auto* build = new QPushButton(say("Build"));
+    build->setToolTip(say("Build what stands in the folder, with its own build files"));
     connect(build, &QPushButton::clicked, this, &SourceStation::build);
     bottom->addWidget(build);
-    stack_ = memoryField("Stack",
-                         "Bytes that the linker script keeps for the stack, as in 4 KiB; a function tells how many "
-                         "have been in use. Empty: what the data leave, unchecked.",
+    stack_ = memoryField(say("Stack"),
+                         say("Bytes that the linker script keeps for the stack, as in 4 KiB; a function tells how many "
+                             "have been in use. Empty: what the data leave, unchecked."),
                          SetText::What::Stack, *bottom);
-    heap_ = memoryField("Heap", "Bytes between the data and the stack, for a C library. Empty: none.",
+    heap_ = memoryField(say("Heap"), say("Bytes between the data and the stack, for a C library. Empty: none."),
                         SetText::What::Heap, *bottom);
     return bottom;
 }
@@ -266,7 +268,7 @@ void SourceStation::takeFieldsAsTyped()
             // What C takes for a name is what is kept, so that the field shows what the files will have.
             const std::string kept = typed.empty() ? typed : identifierOf(typed);
             if (document_.isOpen() && kept != document_.snapshot().plan.prefix)
-                document_.apply(editOf("Prefix " + kept, SetText{SetText::What::Prefix, kept}));
+                document_.apply(editOf(say("Prefix ") + kept, SetText{SetText::What::Prefix, kept}));
             refresh();
             return QString();
         });
@@ -364,7 +366,7 @@ QLineEdit* SourceStation::memoryField(const char* label, const char* tip, SetTex
     field->setAccessibleName(label);
     field->setObjectName(QString(label).toLower());
     field->setToolTip(tip);
-    field->setPlaceholderText(what == SetText::What::Stack ? "the rest" : "none");
+    field->setPlaceholderText(what == SetText::What::Stack ? say("the rest") : "none");
     row.addWidget(field);
     PendingText& pending = view_.pending();
     connect(field, &QLineEdit::textEdited, this, [this, &pending, field, label, what] {
@@ -379,7 +381,7 @@ QLineEdit* SourceStation::memoryField(const char* label, const char* tip, SetTex
             const Plan& plan = document_.snapshot().plan;
             if (kept != (what == SetText::What::Stack ? plan.stack : plan.heap))
                 document_.apply(
-                    editOf(std::string(label) + " " + (kept.empty() ? "not stated" : kept), SetText{what, kept}));
+                    editOf(std::string(label) + " " + (kept.empty() ? say("not stated") : kept), SetText{what, kept}));
             refresh();
             return {};
         });
@@ -426,7 +428,7 @@ SourceStation::Look SourceStation::look(const std::shared_ptr<const Snapshot>& o
     if (folder.empty()) {
         for (const SourceFile& file : s.source().files)
             out.files.push_back({file.name, FileChange::State::New, "", file.text(), "", {}});
-        out.trouble = "Save the plan, or choose a folder, to write the source.";
+        out.trouble = say("Save the plan, or choose a folder, to write the source.");
         return out;
     }
     const Source* source = &s.source();
@@ -482,7 +484,7 @@ void SourceStation::showLine(const QString& file, int line)
         showTrace(line - 1);
         return;
     }
-    message_->setText(QString("%1 is not a file of this plan.").arg(file));
+    message_->setText(QString(say("%1 is not a file of this plan.")).arg(file));
 }
 
 void SourceStation::settle(const QString& file, const QString& piece, const std::optional<PieceChoice>& choice)
@@ -504,7 +506,7 @@ void SourceStation::showEarlier()
         return;
     }
     if (backups->empty()) {
-        Q_EMIT document_.refused("There is no earlier text yet: each write keeps what it replaces.");
+        Q_EMIT document_.refused(say("There is no earlier text yet: each write keeps what it replaces."));
         return;
     }
     BackupsDialog(pathOf(folder_->text()), *backups, shownFile_, window()).exec();
@@ -518,7 +520,7 @@ void SourceStation::askForLayout()
     ProjectDialog dialog(document_.snapshot().plan.project,
                          QString::fromStdString(document_.snapshot().source().prefix), window());
     if (dialog.exec() == QDialog::Accepted && dialog.layout() != document_.snapshot().plan.project)
-        document_.apply(editOf("Project layout", SetProject{dialog.layout()}));
+        document_.apply(editOf(say("Project layout"), SetProject{dialog.layout()}));
 }
 
 void SourceStation::refreshPreview()
@@ -563,7 +565,7 @@ void SourceStation::show(Look seen)
             if (const auto count = std::count_if(files_->files().begin(), files_->files().end(),
                                                  [state](const FileChange& file) { return file.state == state; }))
                 parts << QString("%1 %2").arg(count).arg(nameOf(state));
-        trouble = parts.isEmpty() ? "The folder is up to date." : parts.join(", ") + ".";
+        trouble = parts.isEmpty() ? say("The folder is up to date.") : parts.join(", ") + ".";
         QStringList left;
         for (const OutputPart part : s.plan.leftOut)
             left << nameOf(part);
@@ -571,11 +573,11 @@ void SourceStation::show(Look seen)
             if (s.plan.leavesOut(need))
                 left << QString::fromStdString(need.title);
         if (!left.isEmpty())
-            trouble += " Left out: " + left.join(", ") + ".";
+            trouble += say(" Left out: ") + left.join(", ") + ".";
         for (const std::string& note : seen.notes)
             trouble += " " + QString::fromStdString(note);
         if (const int errors = s.count(Finding::Severity::Error))
-            trouble += QString::fromStdString(" The plan has " + counted(errors, "error") + ".");
+            trouble += QString::fromStdString(say(" The plan has ") + sayCount(errors, "{} error", "{} errors") + ".");
     }
     message_->setText(trouble);
     if (!search_->text().isEmpty())
@@ -636,7 +638,7 @@ void SourceStation::showFile(const QString& name)
                                          : change->after.empty() ? change->before
                                                                  : change->after);
     if (diff && content.isEmpty())
-        content = "No difference.\n";
+        content = say("No difference.\n");
     if (text_->text() != content)
         text_->setText(content);
     text_->markerDeleteAll();
@@ -722,7 +724,7 @@ void SourceStation::showTrace(int line)
         file->lines[size_t(line)].trace < 0)
         return;
     const Trace& trace = file->traces[size_t(file->lines[size_t(line)].trace)];
-    QString text = "Because of ";
+    QString text = say("Because of ");
     if (const Need* need =
             document_.snapshot().plan.need(trace.place.kind == Place::Kind::Pad ? trace.place.sub : trace.place.id))
         text += QString::fromStdString(need->title);
@@ -762,18 +764,19 @@ void SourceStation::write()
         return;
     }
     QDialog dialog(this);
-    dialog.setWindowTitle("Write the source");
+    dialog.setWindowTitle(say("Write the source"));
     dialog.setMinimumSize(480, 420);
     auto* column = new QVBoxLayout(&dialog);
     column->setContentsMargins(18, 16, 18, 14);
-    auto* title = new QLabel("To " + folder_->text());
+    auto* title = new QLabel(say("To ") + folder_->text());
     title->setFont(Theme::get().text(13, true));
     title->setWordWrap(true);
     column->addWidget(title);
     const int errors = document_.snapshot().count(Finding::Severity::Error);
     if (errors > 0) {
-        auto* warning = new QLabel(QString::fromStdString("The plan has " + counted(errors, "error") +
-                                                          ". Needs that are not bound are left out of the source."));
+        auto* warning =
+            new QLabel(QString::fromStdString(say("The plan has ") + sayCount(errors, "{} error", "{} errors") +
+                                              say(". Needs that are not bound are left out of the source.")));
         warning->setWordWrap(true);
         restyle(warning, QString("color: %1").arg(Theme::get().error.name()));
         column->addWidget(warning);
@@ -797,18 +800,18 @@ void SourceStation::write()
     const bool nothing = touched.empty();
     list->setFiles(std::move(touched), groupsOf(source()));
     column->addWidget(list, 1);
-    auto* note = new QLabel(conflict  ? "A file in conflict blocks the write: choose it in the list to settle it."
-                            : nothing ? "The folder is already up to date."
-                                      : "The present files are kept in .bindrel/backup.");
+    auto* note = new QLabel(conflict  ? say("A file in conflict blocks the write: choose it in the list to settle it.")
+                            : nothing ? say("The folder is already up to date.")
+                                      : say("The present files are kept in .bindrel/backup."));
     note->setWordWrap(true);
     column->addWidget(note);
     auto* buttons = new QDialogButtonBox;
-    auto* go = buttons->addButton(errors > 0 ? "Write anyway" : "Write", QDialogButtonBox::AcceptRole);
+    auto* go = buttons->addButton(errors > 0 ? say("Write anyway") : say("Write"), QDialogButtonBox::AcceptRole);
     go->setProperty("primary", true);
     go->setEnabled(!conflict && !nothing);
     go->setDefault(true);
     list->setFocusPolicy(Qt::NoFocus); // Enter is for the button
-    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    buttons->addButton(say("Cancel"), QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     column->addWidget(buttons);

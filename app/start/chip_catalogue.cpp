@@ -4,6 +4,7 @@
 #include "app/start/chip_model.h"
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 #include "core/quantity/format.h"
@@ -56,46 +57,46 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     };
     auto* first = new QHBoxLayout;
     text_ = new QLineEdit;
-    text_->setPlaceholderText("Name or words");
-    text_->setAccessibleName("Name or words");
+    text_->setPlaceholderText(say("Name or words"));
+    text_->setAccessibleName(say("Name or words"));
     text_->setClearButtonEnabled(true);
     first->addWidget(text_, 1);
     package_ = new QComboBox;
-    package_->addItem("any package");
+    package_->addItem(say("any package"));
     for (const Package::Kind kind :
          {Package::Kind::QuadFlat, Package::Kind::NoLead, Package::Kind::DualRow, Package::Kind::BallGrid})
         package_->addItem(nameOf(kind));
-    package_->setAccessibleName("Package");
+    package_->setAccessibleName(say("Package"));
     first->addWidget(package_);
-    pins_ = atLeast("Pins (max.)", "", 2000);
-    labelled(first, "Pins \u2264", pins_);
+    pins_ = atLeast(say("Pins (max.)"), "", 2000);
+    labelled(first, say("Pins \u2264"), pins_);
     supply_ = new QLineEdit;
-    supply_->setPlaceholderText("any supply");
-    supply_->setAccessibleName("Works at this supply");
+    supply_->setPlaceholderText(say("any supply"));
+    supply_->setAccessibleName(say("Works at this supply"));
     supply_->setMaximumWidth(90);
     first->addWidget(supply_);
     column->addLayout(first);
     auto* second = new QHBoxLayout;
-    flash_ = atLeast("Flash (min.)", " KiB", 1'000'000);
-    ram_ = atLeast("RAM (min.)", " KiB", 1'000'000);
-    rate_ = atLeast("CPU (min.)", " MHz", 10'000);
-    labelled(second, "Flash \u2265", flash_);
+    flash_ = atLeast(say("Flash (min.)"), say(" KiB"), 1'000'000);
+    ram_ = atLeast(say("RAM (min.)"), say(" KiB"), 1'000'000);
+    rate_ = atLeast(say("CPU (min.)"), " MHz", 10'000);
+    labelled(second, say("Flash \u2265"), flash_);
     labelled(second, "RAM \u2265", ram_);
     labelled(second, "CPU \u2265", rate_);
-    kindCount_ = atLeast("How many", "", 99);
+    kindCount_ = atLeast(say("How many"), "", 99);
     kind_ = new QComboBox;
-    kind_->setAccessibleName("Peripheral");
+    kind_->setAccessibleName(say("Peripheral"));
     std::set<std::string> seen;
     for (const KindSpec& kind : kinds())
         if (!kind.instanceKind.empty() && kind.instanceKind != "*" && seen.insert(kind.instanceKind).second)
-            kind_->addItem(QString::fromStdString(kind.instanceKind == "timer" ? "timers" : kind.title),
+            kind_->addItem(QString::fromStdString(kind.instanceKind == "timer" ? "timers" : say(kind.title)),
                            QString::fromStdString(kind.instanceKind));
-    labelled(second, "with \u2265", kindCount_);
+    labelled(second, say("with \u2265"), kindCount_);
     second->addWidget(kind_);
     second->addStretch(1);
     column->addLayout(second);
     auto* third = new QHBoxLayout;
-    mustFit_ = new QCheckBox("The open plan must fit");
+    mustFit_ = new QCheckBox(say("The open plan must fit"));
     third->addWidget(mustFit_);
     note_ = new QLabel;
     third->addWidget(note_, 1);
@@ -105,7 +106,7 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     shown_ = new ChipFilter(*chips_, this);
     table_ = new QTableView;
     table_->setModel(shown_);
-    table_->setAccessibleName("Chips");
+    table_->setAccessibleName(say("Chips"));
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -118,13 +119,13 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     table_->setSortingEnabled(true);
     column->addWidget(table_, 1);
     detail_ = new QTextBrowser;
-    detail_->setAccessibleName("The chip, or two side by side");
+    detail_->setAccessibleName(say("The chip, or two side by side"));
     detail_->setFrameShape(QFrame::NoFrame);
     detail_->setFixedHeight(220);
     column->addWidget(detail_);
     auto* buttons = new QHBoxLayout;
-    auto* fresh = new QPushButton("New plan for this chip");
-    auto* move = new QPushButton("Move the open plan to it\u2026");
+    auto* fresh = new QPushButton(say("New plan for this chip"));
+    auto* move = new QPushButton(say("Move the open plan to it\u2026"));
     buttons->addWidget(fresh);
     buttons->addWidget(move);
     buttons->addStretch(1);
@@ -212,7 +213,7 @@ void ChipCatalogue::place()
         return;
     }
     background_.run<std::map<std::string, Fit>>(
-        "Trying every chip",
+        say("Trying every chip"),
         [s = document_.sharedSnapshot(), devices = document_.library().devices()](const Background::Stopped& stopped) {
             std::map<std::string, Fit> out;
             for (const auto& device : devices)
@@ -254,7 +255,7 @@ void ChipCatalogue::compare()
     std::vector<int> chips = selectedChips();
     if (chips.empty()) {
         detail_->setHtml(
-            QString("<p style='color:%1'>Select a chip to see it, two to compare them.</p>").arg(t.muted.name()));
+            QString(say("<p style='color:%1'>Select a chip to see it, two to compare them.</p>")).arg(t.muted.name()));
         return;
     }
     chips.resize(std::min<size_t>(chips.size(), 2));
@@ -269,23 +270,26 @@ void ChipCatalogue::compare()
         return out;
     };
     add("", each([](const Device& d, const DeviceDigest&) { return d.name; }));
-    add("About", each([](const Device& d, const DeviceDigest&) { return d.about; }));
-    add("Package", each([](const Device& d, const DeviceDigest& f) {
-            return d.package.name + ", " + std::to_string(f.pins) + " pins, " + std::to_string(f.pads) + " pads";
+    add(say("About"), each([](const Device& d, const DeviceDigest&) { return d.about; }));
+    add(say("Package"), each([](const Device& d, const DeviceDigest& f) {
+            return d.package.name + ", " + std::to_string(f.pins) + say(" pins, ") + std::to_string(f.pads) +
+                   say(" pads");
         }));
-    add("Core", each([](const Device&, const DeviceDigest& f) { return f.cores; }));
-    add("CPU (max.)", each([](const Device&, const DeviceDigest& f) { return format(f.fastest); }));
-    add("Flash, RAM", each([](const Device&, const DeviceDigest& f) {
-            return std::to_string(f.flashBytes / 1024) + " KiB, " + std::to_string(f.ramBytes / 1024) + " KiB";
+    add(say("Core"), each([](const Device&, const DeviceDigest& f) { return f.cores; }));
+    add(say("CPU (max.)"), each([](const Device&, const DeviceDigest& f) { return format(f.fastest); }));
+    add(say("Flash, RAM"), each([](const Device&, const DeviceDigest& f) {
+            return std::to_string(f.flashBytes / 1024) + say(" KiB, ") + std::to_string(f.ramBytes / 1024) +
+                   say(" KiB");
         }));
-    add("Supply",
-        each([](const Device& d, const DeviceDigest&) { return format(d.supplyMin) + " to " + format(d.supplyMax); }));
-    add("Temperature", each([](const Device& d, const DeviceDigest&) {
-            return std::to_string(d.temperature.low) + " to " + std::to_string(d.temperature.high) + " \u00b0C";
+    add(say("Supply"), each([](const Device& d, const DeviceDigest&) {
+            return format(d.supplyMin) + say(" to ") + format(d.supplyMax);
+        }));
+    add(say("Temperature"), each([](const Device& d, const DeviceDigest&) {
+            return std::to_string(d.temperature.low) + say(" to ") + std::to_string(d.temperature.high) + " \u00b0C";
         }));
     for (const KindSpec& kind : kinds())
         if (!kind.instanceKind.empty() && kind.instanceKind != "*" && kindsSeen.insert(kind.instanceKind).second)
-            add(QString::fromStdString(kind.instanceKind == "timer" ? "Timers" : kind.title),
+            add(QString::fromStdString(kind.instanceKind == "timer" ? say("Timers") : say(kind.title)),
                 each([&kind](const Device&, const DeviceDigest& f) {
                     const auto count = f.instances.find(kind.instanceKind);
                     return count == f.instances.end() ? std::string("\u2013") : std::to_string(count->second);

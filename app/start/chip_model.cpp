@@ -2,6 +2,7 @@
 #include "app/start/chip_model.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 
 namespace bindrel {
@@ -21,9 +22,9 @@ QString ChipModel::text(int row, int column) const
     case Fastest:
         return typeset(format(figures.fastest));
     case Flash:
-        return QString("%1 KiB").arg(figures.flashBytes / 1024);
+        return QString(say("%1 KiB")).arg(figures.flashBytes / 1024);
     case Ram:
-        return QString("%1 KiB").arg(figures.ramBytes / 1024);
+        return QString(say("%1 KiB")).arg(figures.ramBytes / 1024);
     case Supply: {
         const std::string from = format(device->supplyMin);
         return typeset(from.substr(0, from.find(' ')) + "\u2013" + format(device->supplyMax));
@@ -37,8 +38,8 @@ QString ChipModel::text(int row, int column) const
     if (!fit->second.fits)
         return QString::fromStdString(fit->second.why);
     const int moved = fit->second.cost.moved;
-    return moved == 0 ? QString("fits as it is")
-                      : QString("fits, %1 %2").arg(moved).arg(moved == 1 ? "need moves" : "needs move");
+    return moved == 0 ? QString(say("fits as it is"))
+                      : QString(say("fits, %1 %2")).arg(moved).arg(moved == 1 ? say("need moves") : say("needs move"));
 }
 
 QVariant ChipModel::sortedBy(int row, int column) const
@@ -83,11 +84,12 @@ QVariant ChipModel::data(const QModelIndex& index, int role) const
 
 QVariant ChipModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    static const char* const titles[] = {"Chip",  "Package", "Pins",   "Core",     "CPU",
-                                         "Flash", "RAM",     "Supply", "Open plan"};
+    static const char* const titles[] = {later("Chip"), later("Package"), later("Pins"),
+                                         later("Core"), later("CPU"),     later("Flash"),
+                                         later("RAM"),  later("Supply"),  later("Open plan")};
     if (orientation == Qt::Horizontal && role == Qt::TextAlignmentRole)
         return int(Qt::AlignLeft | Qt::AlignVCenter);
-    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();
+    return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(say(titles[section])) : QVariant();
 }
 
 void ChipModel::setChips(const std::vector<std::shared_ptr<const Device>>& devices)

@@ -2,6 +2,7 @@
 #include "app/start/start_station.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 
@@ -46,27 +47,27 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     auto* column = new QVBoxLayout;
     column->setSpacing(6);
     across->addLayout(column, 4);
-    auto* title = new QLabel("Begin with a plan");
+    auto* title = new QLabel(say("Begin with a plan"));
     title->setFont(Theme::get().text(20, true));
     column->addWidget(title);
-    auto* about = new QLabel("A plan describes one board and its chip: what is connected, which pins and clocks it "
-                             "uses, and the C that initialises it.");
+    auto* about = new QLabel(say("A plan describes one board and its chip: what is connected, which pins and clocks it "
+                                 "uses, and the C that initialises it."));
     about->setWordWrap(true);
     about->setFont(Theme::get().text(12));
     about->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
     column->addWidget(about);
     list_ = new StartList;
-    list_->setAccessibleName("Plans and boards");
+    list_->setAccessibleName(say("Plans and boards"));
     column->addWidget(list_, 1);
-    auto* browse = new QPushButton("Open another plan\u2026");
+    auto* browse = new QPushButton(say("Open another plan\u2026"));
     browse->setMaximumWidth(200);
     column->addWidget(browse);
     auto* right = new QVBoxLayout;
     across->addLayout(right, 7);
-    auto* chipsTitle = new QLabel("Or choose a chip");
+    auto* chipsTitle = new QLabel(say("Or choose a chip"));
     chipsTitle->setFont(Theme::get().text(20, true));
     right->addWidget(chipsTitle);
-    auto* chipsAbout = new QLabel("Filter by what you need; select two chips to compare them.");
+    auto* chipsAbout = new QLabel(say("Filter by what you need; select two chips to compare them."));
     chipsAbout->setFont(Theme::get().text(12));
     chipsAbout->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
     right->setSpacing(6);
@@ -96,7 +97,7 @@ void StartStation::refresh()
     std::vector<StartEntry> entries;
     const QStringList recent = recentPlans();
     if (!recent.isEmpty())
-        entries.push_back({StartEntry::Kind::Heading, "Recent plans", {}, {}});
+        entries.push_back({StartEntry::Kind::Heading, say("Recent plans"), {}, {}});
     for (const QString& path : recent.mid(0, 5))
         entries.push_back({StartEntry::Kind::Recent, QFileInfo(path).completeBaseName(), path, path});
     // The examples lie inside the data folder when installed, beside it in a source tree.
@@ -105,13 +106,13 @@ void StartStation::refresh()
         const QFileInfoList plans = QDir(folder).entryInfoList({"*.bindrel"}, QDir::Files, QDir::Name);
         if (plans.isEmpty())
             continue;
-        entries.push_back({StartEntry::Kind::Heading, "Example plans, opened as copies", {}, {}});
+        entries.push_back({StartEntry::Kind::Heading, say("Example plans, opened as copies"), {}, {}});
         for (const QFileInfo& plan : plans) {
             QString detail;
             if (const Expected<LoadedPlan> work =
                     loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
                 const Bindings bindings = bind(*work->device, work->plan);
-                detail = QString("%1: %2 needs, %3 unbound, %4 in conflict")
+                detail = QString(say("%1: %2 needs, %3 unbound, %4 in conflict"))
                              .arg(QString::fromStdString(work->board->title))
                              .arg(work->plan.needs.size())
                              .arg(bindings.count(BoundNeed::State::Open))
@@ -121,12 +122,12 @@ void StartStation::refresh()
         }
         break;
     }
-    entries.push_back({StartEntry::Kind::Heading, "New plan for a board", {}, {}});
+    entries.push_back({StartEntry::Kind::Heading, say("New plan for a board"), {}, {}});
     for (const std::string& name : document_.library().boardNames())
         if (const Expected<Board> board = document_.library().board(name))
             entries.push_back({StartEntry::Kind::Board, QString::fromStdString(board->title),
                                typeset(board->device + ", " + format(board->supply) + ", " +
-                                       std::to_string(board->parts.size()) + " parts"),
+                                       std::to_string(board->parts.size()) + say(" parts")),
                                QString::fromStdString(name)});
     list_->setEntries(std::move(entries));
     chips_->refresh();

@@ -4,6 +4,7 @@
 #include "app/session/path_text.h"
 #include "app/theme/theme.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/proposals.h"
 #include "core/device/layer_entry.h"
@@ -42,12 +43,12 @@ ChipTableDialog::ChipTableDialog(std::shared_ptr<const Device> device, std::stri
     const std::filesystem::path within = given.lexically_relative(home);
     // What lies below the device's folder is read where it is; anything else gets a copy there.
     file_ = given.is_absolute() && !within.empty() && *within.begin() != ".." ? given : home / given.filename();
-    setWindowTitle("Table of a data sheet");
+    setWindowTitle(say("Table of a data sheet"));
     resize(900, 640);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
     column->setSpacing(8);
-    auto* title = new QLabel(pathText(file_.filename()) + " for " + QString::fromStdString(device_->name));
+    auto* title = new QLabel(pathText(file_.filename()) + say(" for ") + QString::fromStdString(device_->name));
     title->setTextFormat(Qt::PlainText);
     title->setFont(t.text(14, true));
     column->addWidget(title);
@@ -58,9 +59,9 @@ ChipTableDialog::ChipTableDialog(std::shared_ptr<const Device> device, std::stri
     summary_->setWordWrap(true);
     column->addWidget(summary_);
     names_ = new QTableWidget;
-    names_->setAccessibleName("Names in the table and what they stand for");
+    names_->setAccessibleName(say("Names in the table and what they stand for"));
     names_->setColumnCount(3);
-    names_->setHorizontalHeaderLabels({"Name", "Stands for", "Why"});
+    names_->setHorizontalHeaderLabels({say("Name"), say("Stands for"), say("Why")});
     names_->horizontalHeader()->setStretchLastSection(true);
     names_->horizontalHeader()->setHighlightSections(false);
     names_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
@@ -73,16 +74,16 @@ ChipTableDialog::ChipTableDialog(std::shared_ptr<const Device> device, std::stri
     names_->setTabKeyNavigation(false);
     column->addWidget(names_, 3);
     remarks_ = new QListWidget;
-    remarks_->setAccessibleName("Rows that are not read");
+    remarks_->setAccessibleName(say("Rows that are not read"));
     remarks_->setFont(t.mono(11));
     remarks_->setSelectionMode(QAbstractItemView::NoSelection);
     column->addWidget(remarks_, 1);
     auto* buttons = new QDialogButtonBox;
-    add_ = buttons->addButton("Add to " + pathText(std::filesystem::path(device_->file).filename()),
+    add_ = buttons->addButton(say("Add to ") + pathText(std::filesystem::path(device_->file).filename()),
                               QDialogButtonBox::AcceptRole);
     add_->setProperty("primary", true);
     add_->setDefault(true);
-    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    buttons->addButton(say("Cancel"), QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &ChipTableDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
@@ -124,8 +125,8 @@ void ChipTableDialog::choose(int column, const QString& text)
     std::optional<Column> read = columnFrom(text.trimmed().toStdString());
     table_->setWrong(column, !read);
     if (!read) {
-        summary_->setText(QString("\u201C%1\u201D is not what a column can be. \u201Ccode\u201D and \u201Cfastest "
-                                  "clock with\u201D need a number, as in \u201Ccode 7\u201D.")
+        summary_->setText(QString(say("\u201C%1\u201D is not what a column can be. \u201Ccode\u201D and \u201Cfastest "
+                                      "clock with\u201D need a number, as in \u201Ccode 7\u201D."))
                               .arg(text.trimmed()));
         add_->setEnabled(false);
         return;
@@ -166,7 +167,8 @@ void ChipTableDialog::refresh()
     Expected<TableLook> look = lookAtTable(grid_, said_, *device_, file_.filename().string(), {});
     add_->setEnabled(look.ok());
     if (!look) {
-        summary_->setText("Say above the columns what they mean: " + QString::fromStdString(look.problem().message));
+        summary_->setText(say("Say above the columns what they mean: ") +
+                          QString::fromStdString(look.problem().message));
         filling_ = false;
         return;
     }
@@ -184,8 +186,8 @@ void ChipTableDialog::refresh()
         auto* why = new QTableWidgetItem(
             name.known
                 ? QString("stated")
-                : QString::fromStdString(name.reason +
-                                         (name.alternatives.empty() ? "" : "; it could also be " + name.alternatives)));
+                : QString::fromStdString(
+                      name.reason + (name.alternatives.empty() ? "" : say("; it could also be ") + name.alternatives)));
         why->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
         why->setForeground(t.muted);
         why->setToolTip(why->text());
@@ -193,11 +195,12 @@ void ChipTableDialog::refresh()
         names_->setItem(int(n), Meaning, meaning);
         names_->setItem(int(n), Reason, why);
     }
-    summary_->setText(QString::fromStdString(counted(look_->table.rows, "row") + " read" +
+    summary_->setText(QString::fromStdString(sayCount(look_->table.rows, "{} row", "{} rows") + say(" read") +
                                              (look_->names.empty() ? "."
-                                              : open == 0          ? "; every name stands for something."
-                                                          : "; " + counted(open, "name") + " without a meaning " +
-                                                                (open == 1 ? "is" : "are") + " not read.")));
+                                              : open == 0          ? say("; every name stands for something.")
+                                                                   : "; " + sayCount(open, "{} name", "{} names") +
+                                                                say(" without a meaning ") +
+                                                                (open == 1 ? "is" : "are") + say(" not read."))));
     for (const Problem& remark : look_->table.file.remarks)
         if (remark.message.find("nothing says which") == std::string::npos)
             remarks_->addItem(QString::fromStdString(remark.text()));
@@ -225,7 +228,7 @@ Outcome ChipTableDialog::write()
     const bool alone = formatOf(*read, device.string()) != MakersFormat::Device;
     const std::filesystem::path target = alone ? device.parent_path() / (lowered(device_->name) + ".json") : device;
     if (alone && std::filesystem::exists(target, error))
-        return problemOf(fmt::format("{} is there already; open that and add the table to it.", target.string()));
+        return problemOf(say("{} is there already; open that and add the table to it.", target.string()));
     const std::string was = alone ? deviceTextFor(device) : *read;
     const Expected<std::string> now = withLayer(was, target.string(), relative, columnsBeside(relative));
     if (!now)
@@ -234,18 +237,18 @@ Outcome ChipTableDialog::write()
         if (const Outcome done = writeFileAtomically(file_, bytes_); !done)
             return done;
     } else if (const Expected<std::string> there = readFile(file_); !there || *there != bytes_) {
-        return problemOf(fmt::format("{} is another table; rename one of the two.", file_.string()));
+        return problemOf(say("{} is another table; rename one of the two.", file_.string()));
     }
     const Expected<bool> kept = replaceFile(beside, columns, &before_);
     if (!kept)
         return kept.problem();
     if (!*kept)
-        return problemOf(beside + " was changed meanwhile; nothing was saved.");
-    outcome_ = QString("%1 is a layer of %2; what its columns and names mean is in %3.")
+        return problemOf(beside + say(" was changed meanwhile; nothing was saved."));
+    outcome_ = QString(say("%1 is a layer of %2; what its columns and names mean is in %3."))
                    .arg(pathText(file_.filename()), pathText(target.filename()),
                         QString::fromStdString(columnsBeside(file_.filename().string())));
     if (alone) {
-        outcome_ += " Open " + pathText(target.filename()) + " from now on.";
+        outcome_ += say(" Open ") + pathText(target.filename()) + say(" from now on.");
         return writeFileAtomically(target, *now);
     }
     if (*now == was)
@@ -253,7 +256,8 @@ Outcome ChipTableDialog::write()
     const Expected<bool> named = replaceFile(device, *now, &was);
     if (!named)
         return named.problem();
-    return *named ? Outcome() : Outcome(problemOf(device.string() + " was changed meanwhile; its layers were not."));
+    return *named ? Outcome()
+                  : Outcome(problemOf(device.string() + say(" was changed meanwhile; its layers were not.")));
 }
 
 void ChipTableDialog::accept()

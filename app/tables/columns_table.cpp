@@ -2,6 +2,7 @@
 #include "app/tables/columns_table.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QHeaderView>
 #include <QLineEdit>
@@ -19,7 +20,7 @@ constexpr int kRowHeight = 22, kBoxHeight = 30, kNarrowest = 104, kWidest = 220;
 ColumnsTable::ColumnsTable(const Grid& grid, const QStringList& choices, bool typed, QWidget* parent)
     : QTableWidget(parent)
 {
-    setAccessibleName("Table as it was read");
+    setAccessibleName(say("Table as it was read"));
     std::size_t columns = 0;
     for (const Grid::Row& row : grid.rows)
         columns = std::max(columns, row.cells.size());
@@ -55,7 +56,7 @@ ColumnsTable::ColumnsTable(const Grid& grid, const QStringList& choices, bool ty
         box->addItems(choices);
         box->setEditable(typed);
         box->setInsertPolicy(QComboBox::NoInsert);
-        box->setAccessibleName(QString("Meaning of column %1").arg(c + 1));
+        box->setAccessibleName(QString(say("Meaning of column %1")).arg(c + 1));
         box->setMinimumWidth(kNarrowest - 8);
         setCellWidget(0, int(c), box);
         boxes_.push_back(box);

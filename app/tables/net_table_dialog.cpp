@@ -4,6 +4,7 @@
 #include "app/session/path_text.h"
 #include "app/theme/theme.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/interchange/netlist.h"
 
@@ -13,16 +14,16 @@
 namespace bindrel {
 
 namespace {
-const char* const kIgnored = "not used";
-const char* const kPin = "pin or pad";
-const char* const kNet = "net";
+const char* const kIgnored = later("not used");
+const char* const kPin = later("pin or pad");
+const char* const kNet = later("net");
 constexpr int kMostLines = 200;
 } // namespace
 
 NetTableDialog::NetTableDialog(Document& document, Grid grid, const QString& from, const QString& path, QWidget* parent)
     : QDialog(parent), document_(document), grid_(std::move(grid)), path_(path)
 {
-    setWindowTitle("Nets from a table");
+    setWindowTitle(say("Nets from a table"));
     resize(760, 560);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
@@ -31,22 +32,22 @@ NetTableDialog::NetTableDialog(Document& document, Grid grid, const QString& fro
     title->setTextFormat(Qt::PlainText);
     title->setFont(Theme::get().text(14, true));
     column->addWidget(title);
-    table_ = new ColumnsTable(grid_, {kIgnored, kPin, kNet}, false);
+    table_ = new ColumnsTable(grid_, {say(kIgnored), say(kPin), say(kNet)}, false);
     column->addWidget(table_, 3);
     summary_ = new QLabel;
     summary_->setTextFormat(Qt::PlainText);
     summary_->setWordWrap(true);
     column->addWidget(summary_);
     list_ = new QListWidget;
-    list_->setAccessibleName("What would change, and rows that are not read");
+    list_->setAccessibleName(say("What would change, and rows that are not read"));
     list_->setFont(Theme::get().mono(11));
     list_->setSelectionMode(QAbstractItemView::NoSelection);
     column->addWidget(list_, 2);
     auto* buttons = new QDialogButtonBox;
-    apply_ = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
+    apply_ = buttons->addButton(say("Apply"), QDialogButtonBox::AcceptRole);
     apply_->setProperty("primary", true);
     apply_->setDefault(true);
-    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    buttons->addButton(say("Cancel"), QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &NetTableDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
@@ -79,12 +80,12 @@ void NetTableDialog::choose(int column, const QString& text)
         said_.pinColumn = -1;
     if (said_.netColumn == column)
         said_.netColumn = -1;
-    if (text == kPin)
+    if (text == say(kPin))
         said_.pinColumn = column;
-    else if (text == kNet)
+    else if (text == say(kNet))
         said_.netColumn = column;
     // Headings are what stands before the first pin.
-    if (text == kPin)
+    if (text == say(kPin))
         said_.body = firstPinRow(grid_, said_.pinColumn, *document_.snapshot().device);
     refresh();
 }
@@ -93,7 +94,7 @@ void NetTableDialog::refresh()
 {
     const Snapshot& s = document_.snapshot();
     for (int c = 0; c < table_->columnCount(); ++c)
-        table_->setChoice(c, c == said_.pinColumn ? kPin : c == said_.netColumn ? kNet : kIgnored);
+        table_->setChoice(c, say(c == said_.pinColumn ? kPin : c == said_.netColumn ? kNet : kIgnored));
     table_->setBody(said_.body);
     list_->clear();
     nets_ = readNetRows(grid_, said_, *s.device);
@@ -102,17 +103,17 @@ void NetTableDialog::refresh()
     apply_->setEnabled(whole && !edit_.changes.empty());
     if (!whole) {
         summary_->setText(said_.pinColumn < 0 && said_.netColumn < 0
-                              ? "Choose above the table which column is the pin or pad, and "
-                                "which is the net."
-                          : said_.pinColumn < 0 ? "Choose which column is the pin or pad."
-                                                : "Choose which column is the net.");
+                              ? say("Choose above the table which column is the pin or pad, and "
+                                    "which is the net.")
+                          : said_.pinColumn < 0 ? say("Choose which column is the pin or pad.")
+                                                : say("Choose which column is the net."));
         return;
     }
-    const std::string rows = counted(long(nets_.entries.size()), "net");
+    const std::string rows = sayCount(long(nets_.entries.size()), "{} net", "{} nets");
     summary_->setText(QString::fromStdString(
-        nets_.entries.empty()   ? "No row gives a net of a pad of " + s.device->name + "."
-        : edit_.changes.empty() ? rows + "; all of them are known already."
-                                : rows + ", " + counted(long(edit_.changes.size()), "change") + ":"));
+        nets_.entries.empty()   ? say("No row gives a net of a pad of ") + s.device->name + "."
+        : edit_.changes.empty() ? rows + say("; all of them are known already.")
+                                : rows + ", " + sayCount(long(edit_.changes.size()), "{} change", "{} changes") + ":"));
     Plan step = s.plan;
     for (const Change& change : edit_.changes) {
         if (list_->count() >= kMostLines)
@@ -124,7 +125,7 @@ void NetTableDialog::refresh()
     for (const std::string& note : nets_.notes) {
         if (list_->count() >= kMostLines)
             break;
-        auto* item = new QListWidgetItem("not read: " + typeset(note));
+        auto* item = new QListWidgetItem(say("not read: ") + typeset(note));
         item->setForeground(Theme::get().caution);
         list_->addItem(item);
     }

@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QKeyEvent>
 #include <QPainter>
@@ -18,7 +19,7 @@ constexpr int kAlternativeMark = 16; ///< at the left, for the one in use
 
 AlternativesList::AlternativesList(QWidget* parent) : RowList(parent)
 {
-    setAccessibleName("Alternatives");
+    setAccessibleName(say("Alternatives"));
     setObjectName("alternatives");
     setFrameShape(QFrame::NoFrame);
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -55,7 +56,7 @@ QString AlternativesList::rowText(int row) const
     const Alternative& one = alternatives_.all[size_t(row)];
     return QString("%1, %2, %3%4")
         .arg(typeset(one.choice), typeset(one.result), typeset(one.note),
-             row == alternatives_.used ? QString(", in use") : QString());
+             row == alternatives_.used ? QString(say(", in use")) : QString());
 }
 
 void AlternativesList::paintRow(QPainter& p, int row, const QRect& rect, bool)

@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/device/field_code.h"
 #include "core/field_entry.h"
 
@@ -42,25 +43,25 @@ const char* accessWords(Field::Access access)
 {
     switch (access) {
     case Field::Access::ReadWrite:
-        return "read and written";
+        return say("read and written");
     case Field::Access::ReadOnly:
         return "read-only";
     case Field::Access::WriteOnly:
-        return "write-only; reads as nothing of use";
+        return say("write-only; reads as nothing of use");
     case Field::Access::WriteOneToClear:
-        return "a flag: writing 1 clears it";
+        return say("a flag: writing 1 clears it");
     case Field::Access::WriteZeroToClear:
-        return "a flag: writing 0 clears it";
+        return say("a flag: writing 0 clears it");
     case Field::Access::WriteOneToSet:
-        return "writing 1 sets a bit, 0 leaves it";
+        return say("writing 1 sets a bit, 0 leaves it");
     case Field::Access::WriteOneToToggle:
-        return "writing 1 toggles a bit, 0 leaves it";
+        return say("writing 1 toggles a bit, 0 leaves it");
     case Field::Access::ReadToClear:
-        return "a flag: reading its register clears it";
+        return say("a flag: reading its register clears it");
     case Field::Access::Once:
-        return "written once after reset; later writes are ignored";
+        return say("written once after reset; later writes are ignored");
     case Field::Access::Key:
-        return "a key that every write of the register must carry";
+        return say("a key that every write of the register must carry");
     }
     return "";
 }
@@ -71,7 +72,7 @@ BitsView::BitsView(Document& document, PendingText& pending, QWidget* parent)
 {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    setAccessibleName("Register fields");
+    setAccessibleName(say("Register fields"));
 }
 
 void BitsView::showNeed(NeedIndex need)
@@ -130,7 +131,7 @@ bool BitsView::decides(const FieldRef& ref) const
 /// Why there is nothing to show, and whose the registers are then.
 QString BitsView::emptyText() const
 {
-    const QString nothing = "No register is set for this need yet.";
+    const QString nothing = say("No register is set for this need yet.");
     if (!shown_ || need_ < 0)
         return nothing;
     const Need& need = shown_->plan.needs[need_];
@@ -139,9 +140,10 @@ QString BitsView::emptyText() const
     const bool known = tuningOf(need.kind).solve != nullptr;
     if (known || !kind || bound.instance < 0 || shown_->device->blockOf(bound.instance).registers.empty())
         return nothing;
-    return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are "
-                   "set up; the program must set the registers of %2 itself.")
-        .arg(QString::fromStdString(kind->title),
+    return QString(
+               say("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are "
+                   "set up; the program must set the registers of %2 itself."))
+        .arg(QString::fromStdString(say(kind->title)),
              QString::fromStdString(shown_->device->instances[bound.instance].name));
 }
 
@@ -175,11 +177,10 @@ std::vector<AccessibleItem> BitsView::accessibleItems() const
     std::vector<AccessibleItem> out;
     for (const Box& box : boxes()) {
         const std::string name =
-            box.field
-                ? fmt::format("{}, bits {}: {}{}", nameOf(box), box.field->bitsText(), box.field->in(box.reg->value),
-                              box.write ? ", " + std::string(box.write->byHand ? "set by hand" : box.write->cause)
-                                        : std::string())
-                : fmt::format("{}, register: 0x{:X}", nameOf(box), box.reg->value);
+            box.field ? say("{}, bits {}: {}{}", nameOf(box), box.field->bitsText(), box.field->in(box.reg->value),
+                            box.write ? ", " + std::string(box.write->byHand ? say("set by hand") : box.write->cause)
+                                      : std::string())
+                      : say("{}, register: 0x{:X}", nameOf(box), box.reg->value);
         out.push_back({QString::fromStdString(name), box.rect.toAlignedRect()});
     }
     return out;
@@ -568,7 +569,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
             editor_->setProperty("wrong", true);
             editor_->style()->polish(editor_);
         }
-        return why + " Correct it, or press Esc to discard it.";
+        return why + say(" Correct it, or press Esc to discard it.");
     };
     const Snapshot* s = document_.isOpen() ? &document_.snapshot() : nullptr;
     NeedIndex need = -1;
@@ -585,7 +586,7 @@ QString BitsView::commit(const std::string& id, const std::string& dotted, const
                 reg = int(r);
     if (!field && reg < 0) {
         Q_EMIT document_.refused(
-            QString("\"%1\" was discarded: the register that it was typed for is no longer there.").arg(text));
+            QString(say("\"%1\" was discarded: the register that it was typed for is no longer there.")).arg(text));
         return {};
     }
     Expected<FieldEntry> entry = FieldEntry();
@@ -629,7 +630,7 @@ QString BitsView::wordsOf(const Box& box) const
             QString("%1 = 0x%2").arg(QString::fromStdString(nameOf(box))).arg(box.reg->value, 8, 16, QChar('0'));
         if (!reg.about.empty())
             text += "\n" + QString::fromStdString(reg.about);
-        return text + QString("\n0x%1 after reset").arg(box.reg->reset, 8, 16, QChar('0'));
+        return text + QString(say("\n0x%1 after reset")).arg(box.reg->reset, 8, 16, QChar('0'));
     }
     const std::uint32_t code = box.field->in(box.reg->value), reset = box.field->in(box.reg->reset);
     const auto named = [&](std::uint32_t value) {
@@ -638,7 +639,7 @@ QString BitsView::wordsOf(const Box& box) const
                 return " (" + QString::fromStdString(known.name) + ")";
         return QString();
     };
-    QString text = QString("%1, bits %2 = %3%4")
+    QString text = QString(say("%1, bits %2 = %3%4"))
                        .arg(QString::fromStdString(nameOf(box)), QString::fromStdString(box.field->bitsText()))
                        .arg(code)
                        .arg(named(code));
@@ -648,16 +649,16 @@ QString BitsView::wordsOf(const Box& box) const
         text += "\n" + QString::fromStdString(box.field->about);
     if (box.field->access != Field::Access::ReadWrite)
         text += QString("\n") + accessWords(box.field->access);
-    text += QString("\n%1%2 after reset").arg(reset).arg(named(reset));
+    text += QString(say("\n%1%2 after reset")).arg(reset).arg(named(reset));
     if (box.write && box.write->byHand)
-        text +=
-            box.write->asked
-                ? QString("\nset by hand; the goals ask for %1%2").arg(*box.write->asked).arg(named(*box.write->asked))
-                : QString("\nset by hand");
+        text += box.write->asked ? QString(say("\nset by hand; the goals ask for %1%2"))
+                                       .arg(*box.write->asked)
+                                       .arg(named(*box.write->asked))
+                                 : QString(say("\nset by hand"));
     else if (box.write)
-        text += "\nset by " + QString::fromStdString(box.write->cause);
+        text += say("\nset by ") + QString::fromStdString(box.write->cause);
     else
-        text += "\nleft as after reset";
+        text += say("\nleft as after reset");
     QStringList values;
     for (const EnumValue& value : box.field->values)
         values << QString("%1 = %2").arg(value.code).arg(QString::fromStdString(value.name));

@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -22,7 +23,7 @@ DigitsView::DigitsView(QWidget* parent) : QWidget(parent)
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(150);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Maximum);
-    setAccessibleName("Digits");
+    setAccessibleName(say("Digits"));
     setObjectName("digits");
 }
 
@@ -129,11 +130,11 @@ std::pair<int, int> DigitsView::segmentOf(const SegmentDigits::Place& place) con
 QString DigitsView::nameOf(int digit, int segment) const
 {
     const SegmentDigits::Place place = placeOf(digit, segment);
-    return QString("Digit %1 segment %2, %3")
+    return QString(say("Digit %1 segment %2, %3"))
         .arg(digit + 1)
         .arg(QChar(SegmentDigits::letter(size_t(segment))))
-        .arg(place.connected() ? QString("backplane %1, line %2").arg(place.backplane).arg(place.line)
-                               : QString("not connected"));
+        .arg(place.connected() ? QString(say("backplane %1, line %2")).arg(place.backplane).arg(place.line)
+                               : QString(say("not connected")));
 }
 
 std::vector<AccessibleItem> DigitsView::accessibleItems() const
@@ -192,7 +193,7 @@ void DigitsView::paintEvent(QPaintEvent*)
     p.setFont(t.mono(10));
     p.setPen(t.muted);
     const QRectF first = placeAt(0, 0);
-    drawLine(p, QRectF(first.left(), kDigitsMargin, width() - first.left(), 14), Qt::AlignLeft, "segment line");
+    drawLine(p, QRectF(first.left(), kDigitsMargin, width() - first.left(), 14), Qt::AlignLeft, say("segment line"));
     for (int line = 0; line < digits_.lines; ++line) {
         const QRectF at = placeAt(0, line);
         if (at.width() >= 16 || line % 5 == 0)
@@ -227,8 +228,9 @@ void DigitsView::paintEvent(QPaintEvent*)
     p.setPen(t.muted);
     drawLine(p, QRectF(kDigitsMargin, height() - kDigitsFoot, width() - kDigitsMargin * 2, 16),
              Qt::AlignLeft | Qt::AlignVCenter,
-             nameOf(digit_, segment_) + ". Click its place in the table, or Shift and an arrow; Del disconnects, Ins "
-                                        "adds a digit.",
+             nameOf(digit_, segment_) +
+                 say(". Click its place in the table, or Shift and an arrow; Del disconnects, Ins "
+                     "adds a digit."),
              Qt::ElideRight);
     if (hasFocus()) {
         p.setPen(t.accent);

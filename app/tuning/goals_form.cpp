@@ -2,6 +2,7 @@
 #include "app/tuning/goals_form.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/field_entry.h"
 #include "core/plan/kind.h"
 #include "core/quantity/format.h"
@@ -75,7 +76,7 @@ void GoalsForm::build()
                 refused[goal] = edit->text();
             else
                 Q_EMIT document_.refused(
-                    QString("\"%1\" was discarded: its need is no longer shown.").arg(edit->text()));
+                    QString(say("\"%1\" was discarded: its need is no longer shown.")).arg(edit->text()));
             pending_.forget(edit);
         }
     builtFor_ = shownId_;
@@ -105,8 +106,8 @@ void GoalsForm::build()
         grid_->addWidget(label, 0, column, Qt::AlignRight);
     };
     if (tuningOf(need.kind).solve) {
-        head("achieved", 2);
-        head("error", 3);
+        head(say("achieved"), 2);
+        head(say("error"), 3);
     }
     ++r;
     bool rare = false;
@@ -117,9 +118,9 @@ void GoalsForm::build()
         if (goal.rare && !more_)
             continue;
         Row row;
-        row.title = new QLabel(QString::fromStdString(goal.title));
+        row.title = new QLabel(QString::fromStdString(say(goal.title)));
         row.title->setFont(t.text(12));
-        row.title->setToolTip(QString::fromStdString(goal.about));
+        row.title->setToolTip(QString::fromStdString(say(goal.about)));
         const std::string id = goal.id;
         if (goal.type == GoalSpec::Type::Choice) {
             auto* combo = new QComboBox;
@@ -141,8 +142,8 @@ void GoalsForm::build()
             row.editor = edit;
         }
         row.editor->setObjectName("goal-" + QString::fromStdString(id));
-        row.editor->setAccessibleName(QString::fromStdString(goal.title));
-        row.editor->setToolTip(QString::fromStdString(goal.about));
+        row.editor->setAccessibleName(QString::fromStdString(say(goal.title)));
+        row.editor->setToolTip(QString::fromStdString(say(goal.about)));
         row.editor->setFixedHeight(24);
         row.editor->setFixedWidth(124);
         row.editor->installEventFilter(this);
@@ -161,7 +162,7 @@ void GoalsForm::build()
     }
     if (rare) {
         auto* button = new QToolButton;
-        button->setText(more_ ? "Less \u25b4" : "More \u25b8");
+        button->setText(more_ ? say("Less \u25b4") : say("More \u25b8"));
         button->setAutoRaise(true);
         button->setObjectName("more");
         restyle(button, QString("QToolButton { border: 0; padding: 2px 0; color: %1; }").arg(t.accent.name()));
@@ -206,11 +207,11 @@ void GoalsForm::fill()
         for (const Achieved& a : s.settings[shown].achieved)
             if (a.goal == id && !a.check)
                 got = &a;
-        row.achieved->setText(!got ? QString() : got->unknown ? QString("set by hand") : typeset(got->achieved));
+        row.achieved->setText(!got ? QString() : got->unknown ? QString(say("set by hand")) : typeset(got->achieved));
         row.achieved->setToolTip(!got           ? QString()
                                  : got->unknown ? typeset(got->achieved)
-                                 : got->byHand  ? typeset(got->formula) + " \u2013 with a field that is set by hand"
-                                                : typeset(got->formula));
+                                 : got->byHand ? typeset(got->formula) + say(" \u2013 with a field that is set by hand")
+                                               : typeset(got->formula));
         row.error->setText(got && got->error ? typeset(format(*got->error, true)) : QString());
         const QColor colour = got && !got->ok ? t.error : got && got->byHand ? t.caution : t.ink;
         restyle(row.achieved, QString("color: %1").arg(colour.name()));
@@ -274,7 +275,7 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
     const GoalSpec* spec = need ? findKind(need->kind)->goal(goal) : nullptr;
     if (!spec) {
         Q_EMIT document_.refused(
-            QString("\"%1\" was discarded: the plan no longer has the need that it was typed for.").arg(text));
+            QString(say("\"%1\" was discarded: the plan no longer has the need that it was typed for.")).arg(text));
         return {};
     }
     const std::string typed = text.trimmed().toStdString();
@@ -283,8 +284,8 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
             const QString why = typeset(ok.problem().message);
             if (id == shownId_)
                 showTrouble(goal, why);
-            return QString("%1, %2: %3 Correct it, or press Esc to discard it.")
-                .arg(QString::fromStdString(need->title), QString::fromStdString(spec->title), why);
+            return QString(say("%1, %2: %3 Correct it, or press Esc to discard it."))
+                .arg(QString::fromStdString(need->title), QString::fromStdString(say(spec->title)), why);
         }
     if (id == shownId_)
         showTrouble(goal, {});
@@ -293,8 +294,9 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
         return {};
     }
     // What refuses an edit says so itself.
-    (void)document_.apply(editOf(need->title + ", " + spec->title + ": " + (typed.empty() ? spec->fallback : typed),
-                                 SetGoal{need->id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
+    (void)document_.apply(
+        editOf(need->title + ", " + say(spec->title) + ": " + (typed.empty() ? spec->fallback : typed),
+               SetGoal{need->id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
     return {};
 }
 
@@ -312,8 +314,8 @@ void GoalsForm::step(QLineEdit* edit, bool up)
             if (!next.edit.changes.empty())
                 (void)document_.apply(next.edit);
             else
-                Q_EMIT document_.refused(QString("%1 has no %2 value here that the hardware can make.")
-                                             .arg(QString::fromStdString(spec->title), up ? "larger" : "smaller"));
+                Q_EMIT document_.refused(QString(say("%1 has no %2 value here that the hardware can make."))
+                                             .arg(QString::fromStdString(say(spec->title)), up ? "larger" : "smaller"));
             return;
         }
 }

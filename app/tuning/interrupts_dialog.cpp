@@ -7,6 +7,7 @@
 #include "app/tuning/row_drag.h"
 #include "app/widgets/editable_table.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 #include "core/findings/interrupt_times.h"
 #include "core/quantity/format.h"
 
@@ -22,7 +23,7 @@ namespace bindrel {
 
 InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialog(parent), document_(document)
 {
-    setWindowTitle("Interrupts and DMA");
+    setWindowTitle(say("Interrupts and DMA"));
     resize(1160, 560);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
@@ -55,11 +56,11 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     };
     interruptRows_ = new NeedTableModel(document_, &interruptsByUrgency, this);
     channelRows_ = new NeedTableModel(document_, &dmaSheet, this);
-    interrupts_ = part("INTERRUPTS", "Interrupts", interruptRows_, 3);
+    interrupts_ = part("INTERRUPTS", say("Interrupts"), interruptRows_, 3);
     interrupts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                                  QAbstractItemView::AnyKeyPressed);
     connect(new RowDrag(interrupts_), &RowDrag::moved, this, &InterruptsDialog::moveRow);
-    channels_ = part("DMA channels", "DMA channels", channelRows_, 2);
+    channels_ = part(say("DMA channels"), say("DMA channels"), channelRows_, 2);
     channels_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     // After the editor of a cell has closed, since rows may come and go.
     connect(&document_, &Document::changed, this, &InterruptsDialog::refill, Qt::QueuedConnection);
@@ -69,16 +70,16 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     none_ = new QLabel;
     column->addWidget(none_);
     auto* note = new QLabel(
-        "The most urgent comes first. Drag a row onto another one or between two, or press Alt with an arrow, to "
-        "change its priority; or type it (in the chip's own levels), and the time that your function takes. "
-        "Without a time, 100 core cycles are taken. The worst-case delay is from the event until "
-        "the handler is through, behind all that are as urgent or more. Enter goes to the need's "
-        "goals.");
+        say("The most urgent comes first. Drag a row onto another one or between two, or press Alt with an arrow, to "
+            "change its priority; or type it (in the chip's own levels), and the time that your function takes. "
+            "Without a time, 100 core cycles are taken. The worst-case delay is from the event until "
+            "the handler is through, behind all that are as urgent or more. Enter goes to the need's "
+            "goals."));
     note->setWordWrap(true);
     restyle(note, QString("color: %1").arg(Theme::get().muted.name()));
     column->addWidget(note);
     auto* buttons = new QDialogButtonBox;
-    buttons->addButton("Close", QDialogButtonBox::RejectRole)->setAutoDefault(false);
+    buttons->addButton(say("Close"), QDialogButtonBox::RejectRole)->setAutoDefault(false);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
     refill();
@@ -105,7 +106,7 @@ void InterruptsDialog::moveRow(int row, int at, bool between)
     const Need* told = s.plan.need(need);
     if (!level || !told)
         return; // of another core
-    (void)document_.apply(editOf("Priority of " + told->title, SetGoal{need, "priority", std::to_string(*level)}));
+    (void)document_.apply(editOf(say("Priority of ") + told->title, SetGoal{need, "priority", std::to_string(*level)}));
 }
 
 void InterruptsDialog::refill()
@@ -117,9 +118,9 @@ void InterruptsDialog::refill()
             table->setColumnWidth(c, table->columnWidth(c) + 8);
     }
     const bool interrupts = interruptRows_->rowCount() > 0, channels = channelRows_->rowCount() > 0;
-    none_->setText(!interrupts && !channels ? "No bound need uses an interrupt or DMA."
-                   : !interrupts            ? "No bound need uses an interrupt."
-                   : !channels              ? "No bound need uses DMA."
+    none_->setText(!interrupts && !channels ? say("No bound need uses an interrupt or DMA.")
+                   : !interrupts            ? say("No bound need uses an interrupt.")
+                   : !channels              ? say("No bound need uses DMA.")
                                             : "");
     none_->setVisible(!none_->text().isEmpty());
     // How much of each core's time its interrupts take.
@@ -140,12 +141,12 @@ void InterruptsDialog::refill()
             if (many == 0)
                 continue;
             QString text =
-                QString("%1: interrupts take %2 of its time")
+                QString(say("%1: interrupts take %2 of its time"))
                     .arg(QString::fromStdString(s.device->cores[core].name), typeset(format(Ratio(load), 3)));
             if (unknown > 0)
-                text += QString(", without %1 whose rate nobody can say").arg(unknown);
+                text += QString(say(", without %1 whose rate nobody can say")).arg(unknown);
             if (late > 0)
-                text += QString("; %1 may be through only after the next event").arg(late);
+                text += QString(say("; %1 may be through only after the next event")).arg(late);
             loads << text + ".";
         }
     }

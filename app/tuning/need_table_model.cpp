@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/need_table_model.h"
 
+#include "core/base/say.h"
+
 #include <algorithm>
 
 namespace bindrel {
@@ -92,8 +94,8 @@ bool NeedTableModel::setData(const QModelIndex& index, const QVariant& value, in
     // What needs of a pad's edges and of DMA share is theirs: one need, one level.
     const std::string& goal = table_.headings[size_t(index.column())];
     const Change change = SetGoal{need, goal, text.empty() ? std::nullopt : std::optional(text)};
-    return told &&
-           document_.apply(editOf((goal == "takes" ? "Handler time of " : "Priority of ") + told->title, change));
+    return told && document_.apply(
+                       editOf((goal == "takes" ? say("Handler time of ") : say("Priority of ")) + told->title, change));
 }
 
 } // namespace bindrel

@@ -2,6 +2,7 @@
 #include "app/tuning/row_drag.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QApplication>
 #include <QFrame>

@@ -12,6 +12,7 @@
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/field_entry.h"
 #include "core/interchange/adopt.h"
@@ -49,7 +50,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
-    const auto [left, leftColumn] = sidePanel("Needs", 204);
+    const auto [left, leftColumn] = sidePanel(say("Needs"), 204);
     needs_ = new NeedsList(document_, view_, NeedsList::Detail::Needs);
     leftColumn->addWidget(needs_, 1);
     row->addWidget(left);
@@ -107,7 +108,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     goalLayout->addWidget(ranking_);
     alternatives_ = new AlternativesList;
     goalLayout->addWidget(alternatives_);
-    column("Goals", goalBody_, 13);
+    column(say("Goals"), goalBody_, 13);
     bits_ = new BitsView(document_, view_.pending());
     bitBody_ = new QWidget;
     auto* bitLayout = new QVBoxLayout(bitBody_);
@@ -118,7 +119,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     field_->setWordWrap(true);
     field_->setObjectName("field-words");
     bitLayout->addWidget(field_);
-    column("Bits", bitBody_, 10);
+    column(say("Bits"), bitBody_, 10);
     auto* area = new QScrollArea;
     area->setWidgetResizable(true);
     area->setFrameShape(QFrame::NoFrame);
@@ -145,8 +146,8 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
         field_->setFont(t.mono(11)); // the text font makes a sign of multiplication of "0x"
         restyle(field_, QString("color: %1").arg(t.ink.name()));
         field_->setText(words.isEmpty()
-                            ? QString("Point at a field for what it says. Double click or Enter changes it; "
-                                      "Del drops what is set by hand.")
+                            ? QString(say("Point at a field for what it says. Double click or Enter changes it; "
+                                          "Del drops what is set by hand."))
                             : words);
     });
     connect(bits_, &BitsView::registerPicked, this, [this](const std::string& dotted) {
@@ -237,13 +238,13 @@ void TuningStation::dragGoal(const Waveform::Handle& handle, const Duration& at)
     const auto* goal = std::get_if<SetGoal>(&edit->changes.front());
     const KindSpec* kind = findKind(s.plan.needs[need].kind);
     const GoalSpec* spec = kind->goal(handle.goal);
-    QString label = QString("%1 %2").arg(QString::fromStdString(spec->title), typeset(goal->value.value_or("")));
+    QString label = QString("%1 %2").arg(QString::fromStdString(say(spec->title)), typeset(goal->value.value_or("")));
     for (const Achieved& row : (*then)->settings[need].achieved)
         if (row.goal == handle.goal && !row.check) {
             if (row.error)
                 label += QString(", %1").arg(typeset(format(*row.error, true)));
             if (!row.ok)
-                label += ", not met";
+                label += say(", not met");
             break;
         }
     picture_->preview((*then)->lookAt(need).waveform, label);
@@ -261,10 +262,11 @@ void TuningStation::stepGoalOf(const std::string& goal, bool up)
 
 void TuningStation::adoptFromFile()
 {
-    const QString path = document_.isOpen()
-                             ? QFileDialog::getOpenFileName(this, "Take over registers", {},
-                                                            "Register values (*.txt *.log *.csv *.json);;All files (*)")
-                             : QString();
+    const QString path =
+        document_.isOpen()
+            ? QFileDialog::getOpenFileName(this, say("Take over registers"), {},
+                                           say("Register values (*.txt *.log *.csv *.json);;All files (*)"))
+            : QString();
     if (path.isEmpty())
         return;
     const Expected<std::string> text = readFile(path.toStdString());
@@ -276,20 +278,20 @@ void TuningStation::adoptFromFile()
 
 void TuningStation::adoptFromClipboard()
 {
-    adopt(QGuiApplication::clipboard()->text().toStdString(), "The clipboard");
+    adopt(QGuiApplication::clipboard()->text().toStdString(), say("The clipboard"));
 }
 
 void TuningStation::exportPicture()
 {
     const NeedIndex need = shownNeed();
     if (need < 0 || !picture_->hasPicture()) {
-        Q_EMIT document_.refused("There is no picture to export: the need has none, or is not computed.");
+        Q_EMIT document_.refused(say("There is no picture to export: the need has none, or is not computed."));
         return;
     }
     const QString title = QString::fromStdString(document_.snapshot().plan.needs[need].title);
     const QString path = QFileDialog::getSaveFileName(
-        this, "Export the waveform", QString::fromStdString(document_.snapshot().plan.needs[need].id) + ".svg",
-        "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+        this, say("Export the waveform"), QString::fromStdString(document_.snapshot().plan.needs[need].id) + ".svg",
+        say("Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)"));
     if (path.isEmpty())
         return;
     if (const Outcome done = picture_->exportPicture(path, title); !done)
@@ -303,7 +305,7 @@ void TuningStation::copyGoals(const std::string& from, const std::string& to)
     const Need* target = plan.need(to);
     if (!source || !target || source->kind != target->kind)
         return;
-    Edit edit{"Goals of " + source->title + " for " + target->title, {}};
+    Edit edit{say("Goals of ") + source->title + say(" for ") + target->title, {}};
     for (const GoalSpec& goal : findKind(source->kind)->goals) {
         const auto stated = source->goals.find(goal.id), known = target->goals.find(goal.id);
         const bool has = stated != source->goals.end();
@@ -316,7 +318,8 @@ void TuningStation::copyGoals(const std::string& from, const std::string& to)
             edit.changes.push_back(SetGoal{to, goal.id, std::nullopt});
     }
     if (edit.changes.empty())
-        Q_EMIT document_.told(QString("%1 has the same goals already.").arg(QString::fromStdString(target->title)));
+        Q_EMIT document_.told(
+            QString(say("%1 has the same goals already.")).arg(QString::fromStdString(target->title)));
     else
         (void)document_.apply(edit);
 }
@@ -332,27 +335,28 @@ void TuningStation::adopt(const std::string& text, const QString& from)
         return;
     }
     adopting_.run<Adoption>(
-        "Taking over registers",
+        say("Taking over registers"),
         [s, dump = *dump](const Background::Stopped& stopped) { return adoptRegisters(*s, dump, stopped); },
         [this, s, from, unread = dump->notUnderstood.size()](const Adoption& adoption) {
             if (!document_.isOpen() || document_.sharedSnapshot() != s)
                 return; // the plan is another one by now
             if (adoption.edit.changes.empty()) {
-                Q_EMIT document_.told(QString("%1: the plan says all of it already.").arg(from));
+                Q_EMIT document_.told(QString(say("%1: the plan says all of it already.")).arg(from));
                 return;
             }
             ChangeDialog dialog(document_, adoption.edit, this);
             if (dialog.exec() != QDialog::Accepted || !document_.apply(adoption.edit))
                 return;
             QString told =
-                QString("%1: %2 taken over").arg(from, typeset(counted(long(adoption.taken.size()), "decision")));
+                QString(say("%1: %2 taken over"))
+                    .arg(from, typeset(sayCount(long(adoption.taken.size()), "{} decision", "{} decisions")));
             if (!adoption.left.empty())
-                told += QString("; not taken: %1%2")
+                told += QString(say("; not taken: %1%2"))
                             .arg(typeset(adoption.left.front()),
-                                 adoption.left.size() > 1 ? QString(" And %1 more.").arg(adoption.left.size() - 1)
+                                 adoption.left.size() > 1 ? QString(say(" And %1 more.")).arg(adoption.left.size() - 1)
                                                           : QString());
             if (unread > 0)
-                told += QString(" %1 not understood.").arg(typeset(counted(long(unread), "line")));
+                told += QString(say(" %1 not understood.")).arg(typeset(sayCount(long(unread), "{} line", "{} lines")));
             Q_EMIT document_.told(told);
         });
 }
@@ -369,20 +373,20 @@ QString TuningStation::checksOf(const Need& need, const Setting& setting) const
                     .arg(title, value, wanted, colour.name(), t.muted.name());
     };
     for (const Achieved& achieved : setting.achieved)
-        if (const GoalSpec* goal = kind->goal(achieved.goal); !goal || goal->title != achieved.title)
+        if (const GoalSpec* goal = kind->goal(achieved.goal); !goal || say(goal->title) != achieved.title)
             row(typeset(achieved.title), typeset(achieved.achieved).toHtmlEscaped(),
                 typeset(achieved.wanted).toHtmlEscaped(), achieved.ok ? t.ink : t.error);
     // Its functional clock is one click away: most goals that are missed are fixed there.
     if (setting.kernel >= 0) {
         const ClockNode& clock = document_.snapshot().device->clocks[setting.kernel];
         const ClockState& state = document_.snapshot().rates.clocks[setting.kernel];
-        row("Timed by",
+        row(say("Timed by"),
             QString("<a href='%1' style='color:%2'>%3</a>")
                 .arg(QString::fromStdString(clock.id).toHtmlEscaped(), t.accent.name(),
                      QString::fromStdString(clock.name).toHtmlEscaped()),
             state.running ? typeset(format(state.rate)) : QString("stopped"), t.ink);
     }
-    return rows.isEmpty() ? QString() : headingText("Checked") + "<table cellspacing='0'>" + rows + "</table>";
+    return rows.isEmpty() ? QString() : headingText(say("Checked")) + "<table cellspacing='0'>" + rows + "</table>";
 }
 
 NeedIndex TuningStation::comparedNeed() const
@@ -422,17 +426,18 @@ QString TuningStation::comparisonOf(NeedIndex need) const
             rows +=
                 QString("<tr style='font-size:11px; color:%4'><td style='padding-right:14px; font-size:12px'>%1</td>"
                         "<td style='padding-right:14px'>%2</td><td>%3</td></tr>")
-                    .arg(typeset(goal.title), cell(mine, got), cell(theirs, gotThere), t.ink.name());
+                    .arg(typeset(std::string(say(goal.title))), cell(mine, got), cell(theirs, gotThere), t.ink.name());
     }
     const QString title = QString::fromStdString(s.plan.needs[other].title).toHtmlEscaped();
     const QString end =
-        QString("<a href='end-comparison' style='color:%1'>End the comparison</a>").arg(t.accent.name());
+        QString(say("<a href='end-comparison' style='color:%1'>End the comparison</a>")).arg(t.accent.name());
     if (rows.isEmpty())
-        return headingText("Compared with " + title) +
-               "<span style='font-family:Inter; font-size:11px'>All goals are the same. </span>" + end;
-    return headingText("Compared with " + title) +
-           QString("<table cellspacing='0'><tr style='font-size:11px; color:%1'><td></td><td>this need</td><td>%2</td>"
-                   "</tr>%3</table>%4")
+        return headingText(say("Compared with ") + title) +
+               say("<span style='font-family:Inter; font-size:11px'>All goals are the same. </span>") + end;
+    return headingText(say("Compared with ") + title) +
+           QString(
+               say("<table cellspacing='0'><tr style='font-size:11px; color:%1'><td></td><td>this need</td><td>%2</td>"
+                   "</tr>%3</table>%4"))
                .arg(t.muted.name(), title, rows, end);
 }
 
@@ -471,7 +476,7 @@ void TuningStation::setDigits(const SegmentDigits& digits)
     if (need < 0)
         return;
     const std::string text = digits.text();
-    (void)document_.apply(editOf("Digits of " + document_.snapshot().plan.needs[need].title,
+    (void)document_.apply(editOf(say("Digits of ") + document_.snapshot().plan.needs[need].title,
                                  SetGoal{document_.snapshot().plan.needs[need].id, digits.goal,
                                          text.empty() ? std::nullopt : std::optional(text)}));
 }
@@ -508,10 +513,10 @@ void TuningStation::refresh()
     const Theme& t = Theme::get();
     title_->setFont(t.text(14, true));
     if (!document_.isOpen() || document_.snapshot().plan.needs.empty()) {
-        title_->setText("No need yet");
+        title_->setText(say("No need yet"));
         goals_->showNeed(-1);
         bits_->showNeed(-1);
-        picture_->show(std::nullopt, t.ink, "State what the board needs first.");
+        picture_->show(std::nullopt, t.ink, say("State what the board needs first."));
         digits_->hide();
         inStep_->hide();
         checks_->clear();
@@ -531,9 +536,9 @@ void TuningStation::refresh()
     inStep_->setVisible(!partners.empty());
     if (!partners.empty()) {
         const QString with = QString::fromStdString(s.plan.needs[partners.front()].title);
-        inStep_->setText(partners.size() == 1 ? QString("With %1").arg(with)
-                                              : QString("With %1 and %2 more").arg(with).arg(partners.size() - 1));
-        inStep_->setToolTip("Shows needs that one timer starts on one axis of time.");
+        inStep_->setText(partners.size() == 1 ? QString(say("With %1")).arg(with)
+                                              : QString(say("With %1 and %2 more")).arg(with).arg(partners.size() - 1));
+        inStep_->setToolTip(say("Shows needs that one timer starts on one axis of time."));
     }
     inStep_->setFont(t.text(11));
     const bool stacked = inStep_->isChecked() && !partners.empty();
@@ -546,7 +551,8 @@ void TuningStation::refresh()
     title_->setText(title);
     // A kind without timing has no picture; one that cannot be computed says why there is none.
     const bool drawn = waveform || !setting.notComputed.empty();
-    picture_->show(waveform, hueOf(s, need), QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    picture_->show(waveform, hueOf(s, need),
+                   QString::fromStdString(say("Nothing to draw: ") + setting.notComputed + "."));
     if (look.digits)
         digits_->show(*look.digits, hueOf(s, need));
     goals_->showNeed(int(index));
@@ -560,8 +566,9 @@ void TuningStation::refresh()
     alternatives_->setVisible(several);
     if (several)
         ranking_->setText(
-            headingText("Alternatives") +
-            QString("<span style='font-family:Inter; font-size:11px; color:%1'>Best by %2. Enter applies one.</span>")
+            headingText(say("Alternatives")) +
+            QString(
+                say("<span style='font-family:Inter; font-size:11px; color:%1'>Best by %2. Enter applies one.</span>"))
                 .arg(t.muted.name(), QString::fromStdString(alternatives.ranking).toHtmlEscaped()));
     alternatives_->setAlternatives(several ? std::move(alternatives) : Alternatives());
     if (alternatives_->currentRow() >= 0)

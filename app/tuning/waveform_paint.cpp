@@ -3,6 +3,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/tuning/waveform_view.h"
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 
 #include <QPainter>
@@ -97,7 +98,8 @@ void WaveformView::drawGrid(QPainter& p) const
     }
     p.setPen(t.muted);
     drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter,
-             timeText(step) + " per division" + (zoom_ > 1 ? QString(", from %1").arg(timeText(from_)) : QString()));
+             timeText(step) + say(" per division") +
+                 (zoom_ > 1 ? QString(say(", from %1")).arg(timeText(from_)) : QString()));
 }
 
 /// The counter behind the edges, with the levels at which they come.

@@ -4,6 +4,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 
 #include <QClipboard>
@@ -41,7 +42,7 @@ WaveformView::WaveformView(QWidget* parent) : QWidget(parent)
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(150);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Maximum);
-    setAccessibleName("Waveform");
+    setAccessibleName(say("Waveform"));
 }
 
 void WaveformView::show(const std::optional<Waveform>& waveform, const QColor& hue, const QString& otherwise)
@@ -171,9 +172,9 @@ std::vector<AccessibleItem> WaveformView::accessibleItems() const
     std::vector<AccessibleItem> out;
     for (size_t h = 0; wave_ && h < wave_->handles.size(); ++h) {
         const Waveform::Handle& handle = wave_->handles[h];
-        out.push_back(
-            {QString("Handle of %1 at %2").arg(QString::fromStdString(handle.goal), timeText(handle.at.toDouble())),
-             QRectF(placeOf(handle) - QPointF(5, 5), QSizeF(10, 10)).toAlignedRect()});
+        out.push_back({QString(say("Handle of %1 at %2"))
+                           .arg(QString::fromStdString(handle.goal), timeText(handle.at.toDouble())),
+                       QRectF(placeOf(handle) - QPointF(5, 5), QSizeF(10, 10)).toAlignedRect()});
     }
     return out;
 }
@@ -197,7 +198,7 @@ void WaveformView::paintEvent(QPaintEvent*)
 Outcome WaveformView::exportPicture(const QString& path, const QString& title)
 {
     if (!hasPicture())
-        return problemOf("this need has no picture.");
+        return problemOf(say("this need has no picture."));
     return writePicture(path, title, size(), [this](QPainter& p, double scale) {
         p.scale(scale, scale);
         draw(p, true);

@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/lexers.h"
 #include "app/widgets/scintilla.h"
+#include "core/base/say.h"
 #include "core/output/source_difference.h"
 #include "core/pins/layout_change.h"
 
@@ -19,7 +20,7 @@ namespace bindrel {
 
 ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* parent) : QDialog(parent)
 {
-    setWindowTitle("What would change");
+    setWindowTitle(say("What would change"));
     setMinimumWidth(460);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
@@ -49,7 +50,7 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list->setMinimumHeight(std::min(130, int(edit.changes.size()) * 26));
     list->setMaximumHeight(std::max(26, std::min(200, changes->sizeHint().height() + 40)));
-    list->setAccessibleName("What would change");
+    list->setAccessibleName(say("What would change"));
     column->addWidget(list);
     layout_ = new QLabel;
     layout_->setTextFormat(Qt::PlainText);
@@ -61,7 +62,7 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     pair_ = new LayoutPair;
     pair_->hide();
     column->addWidget(pair_, 1);
-    verdict_ = new QLabel("Rehearsing the changed plan\u2026");
+    verdict_ = new QLabel(say("Rehearsing the changed plan\u2026"));
     verdict_->setTextFormat(Qt::PlainText);
     verdict_->setWordWrap(true);
     verdict_->setFont(Theme::get().text(12));
@@ -75,11 +76,11 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     source_->setColor(Theme::get().ink);
     source_->setMarginWidth(1, 0);
     source_->setMinimumSize(720, 260);
-    source_->setAccessibleName("What would be different in the C");
+    source_->setAccessibleName(say("What would be different in the C"));
     source_->hide();
     column->addWidget(source_, 1);
     auto* buttons = new QDialogButtonBox;
-    showSource_ = buttons->addButton("Show the C", QDialogButtonBox::ActionRole);
+    showSource_ = buttons->addButton(say("Show the C"), QDialogButtonBox::ActionRole);
     showSource_->setCheckable(true);
     showSource_->setEnabled(false);
     connect(showSource_, &QPushButton::toggled, this, [this](bool on) {
@@ -88,10 +89,10 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
         source_->setVisible(on);
         adjustSize();
     });
-    auto* apply = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
+    auto* apply = buttons->addButton(say("Apply"), QDialogButtonBox::AcceptRole);
     apply->setProperty("primary", true);
     apply->setDefault(true);
-    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    buttons->addButton(say("Cancel"), QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addSpacing(8);
@@ -99,7 +100,7 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     // Last, because a quick answer is delivered inside this call and fills the widgets above.
     if (const auto after = document.preview(edit))
         background_.run<Outlook>(
-            "Rehearsing",
+            say("Rehearsing"),
             [before = document.sharedSnapshot(), after = *after](const Background::Stopped&) {
                 Outlook out{{}, before, after, {}, {}};
                 if (before->device->name == after->device->name)
@@ -129,7 +130,7 @@ void ChangeDialog::tell(const Outlook& outlook)
         setMinimumWidth(780);
         adjustSize();
     }
-    source_->setText(outlook.source.empty() ? QString("The C stays as it is.\n")
+    source_->setText(outlook.source.empty() ? QString(say("The C stays as it is.\n"))
                                             : QString::fromStdString(outlook.source));
     showSource_->setEnabled(true);
     verdict_->setText(typeset(outlook.verdict.text));

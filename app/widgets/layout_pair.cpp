@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/pins/sides.h"
 #include "core/pins/wishes.h"
 
@@ -48,7 +49,7 @@ QString padOf(const Snapshot& s, const std::string& need, const std::string& sig
 LayoutPair::LayoutPair(QWidget* parent) : QWidget(parent)
 {
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    setAccessibleName("The layout now and after the change");
+    setAccessibleName(say("The layout now and after the change"));
 }
 
 void LayoutPair::setLayouts(std::shared_ptr<const Snapshot> before, std::shared_ptr<const Snapshot> after,
@@ -59,7 +60,7 @@ void LayoutPair::setLayouts(std::shared_ptr<const Snapshot> before, std::shared_
     change_ = std::move(change);
     left_ = pictureOf(*before_, *after_, false);
     right_ = pictureOf(*after_, *before_, true);
-    setAccessibleDescription("Now: " + left_.figures.join(", ") + ". After: " + right_.figures.join(", "));
+    setAccessibleDescription(say("Now: ") + left_.figures.join(", ") + say(". After: ") + right_.figures.join(", "));
     update();
 }
 
@@ -79,9 +80,10 @@ LayoutPair::Picture LayoutPair::pictureOf(const Snapshot& shown, const Snapshot&
                       part == shown.board->parts.end() ? -1 : int(part - shown.board->parts.begin())};
             mark.moves = padOf(shown, need.id, seat.signal.id) != padOf(other, need.id, seat.signal.id);
             mark.unwished = bad.contains({n, seat.signal.id});
-            mark.label = QString::fromStdString(
-                shown.device->pads[seat.pad].name + "  " + need.title +
-                (shown.bindings.needs[n].seats.size() > 1 ? ", " + seat.signal.title : std::string()));
+            mark.label = QString::fromStdString(shown.device->pads[seat.pad].name + "  " + need.title +
+                                                (shown.bindings.needs[n].seats.size() > 1
+                                                     ? ", " + std::string(say(seat.signal.title))
+                                                     : std::string()));
             out.marks.push_back(std::move(mark));
         }
     }
@@ -98,8 +100,8 @@ void LayoutPair::paintEvent(QPaintEvent*)
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const int half = width() / 2;
-    paintPicture(p, QRect(0, 0, half - 8, height()), "Now", left_);
-    paintPicture(p, QRect(half + 8, 0, width() - half - 8, height()), "With this change", right_);
+    paintPicture(p, QRect(0, 0, half - 8, height()), say("Now"), left_);
+    paintPicture(p, QRect(half + 8, 0, width() - half - 8, height()), say("With this change"), right_);
     p.setPen(Theme::get().rule);
     p.drawLine(half, 4, half, height() - 4);
 }

@@ -4,6 +4,7 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 
 #include <QApplication>
 #include <QKeyEvent>
@@ -15,7 +16,7 @@ namespace bindrel {
 NeedsList::NeedsList(Document& document, ViewState& view, Detail detail, QWidget* parent)
     : RowList(parent), document_(document), view_(view), detail_(detail)
 {
-    setAccessibleName("Needs");
+    setAccessibleName(say("Needs"));
     connect(&document_, &Document::changed, this, &NeedsList::rebuild);
     connect(&view_, &ViewState::selectionChanged, this, &NeedsList::rebuild);
     connect(this, &RowList::currentChanged, this, [this](int row) {
@@ -56,7 +57,7 @@ void NeedsList::rebuild()
             if (!filter_.isEmpty() && !all.contains(filter_, Qt::CaseInsensitive))
                 continue;
             if (!headed)
-                rows_.push_back({facts ? facts->title : "Firmware", -1, -1});
+                rows_.push_back({facts ? facts->title : say("Firmware"), -1, -1});
             headed = true;
             rows_.push_back({{}, int(n), -1});
             if (detail_ == Detail::NeedsAndSignals && need.id == selected)
@@ -121,11 +122,12 @@ QString NeedsList::rowText(int row) const
     const Need& need = s.plan.needs[r.need];
     const KindSpec* kind = findKind(need.kind);
     const auto state = s.bindings.needs[r.need].state;
-    const QString how = state == BoundNeed::State::Bound  ? "bound"
-                        : state == BoundNeed::State::Open ? "open"
-                                                          : "contested";
+    const QString how = state == BoundNeed::State::Bound  ? say("bound")
+                        : state == BoundNeed::State::Open ? say("open")
+                                                          : say("contested");
     return QString("%1, %2 %3: %4")
-        .arg(QString::fromStdString(need.title), QString::fromStdString(kind->title), typeset(kind->brief(need)), how);
+        .arg(QString::fromStdString(need.title), QString::fromStdString(say(kind->title)), typeset(kind->brief(need)),
+             how);
 }
 
 void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
@@ -159,7 +161,7 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         text.setLeft(left + 32);
         p.setFont(t.text(11));
         p.setPen(t.muted);
-        drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(seat.signal.title));
+        drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(say(seat.signal.title)));
         p.setFont(t.mono(11));
         p.setPen(seat.impossible.empty() ? t.ink : t.error);
         drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight,
@@ -184,7 +186,7 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     int sameKind = 0;
     for (const Need& other : s.plan.needs)
         sameKind += other.part == need.part && other.kind == need.kind;
-    const QString brief = kind->title == "GPIO" ? QString() : typeset(kind->title + " " + kind->brief(need));
+    const QString brief = kind->title == "GPIO" ? QString() : typeset(say(kind->title) + (" " + kind->brief(need)));
     // The firmware's own have no part that would name them.
     const QString title = QString::fromStdString(need.title);
     const bool byTitle = brief.isEmpty() || sameKind > 1 || need.part.empty();
@@ -208,7 +210,8 @@ void NeedsList::paintEvent(QPaintEvent* event)
     p.setFont(Theme::get().text(12));
     p.setPen(Theme::get().muted);
     p.drawText(viewport()->rect().adjusted(14, 8, -12, 0), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-               filter_.isEmpty() ? "No need yet. Press Ctrl+Shift+A to add one." : "No need matches the filter.");
+               filter_.isEmpty() ? say("No need yet. Press Ctrl+Shift+A to add one.")
+                                 : say("No need matches the filter."));
 }
 
 void NeedsList::keyPressEvent(QKeyEvent* event)

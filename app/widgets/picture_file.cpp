@@ -2,6 +2,7 @@
 #include "app/widgets/picture_file.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 
 #include <QBuffer>
 #include <QImage>
@@ -19,7 +20,7 @@ Outcome writePicture(const QString& path, const QString& title, const QSizeF& si
 {
     const QString ending = path.section('.', -1).toLower();
     if (!QStringList{"svg", "pdf", "png"}.contains(ending))
-        return problemOf(fmt::format("{} must end in .svg, .pdf or .png.", path.toStdString()));
+        return problemOf(say("{} must end in .svg, .pdf or .png.", path.toStdString()));
     // In memory first and then in one step to its place, so that a picture that was there is not spoilt.
     QByteArray bytes;
     QBuffer buffer(&bytes);

@@ -2,6 +2,7 @@
 #include "app/wiring/chip_view.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 
 #include <QApplication>
 #include <QHelpEvent>
@@ -23,7 +24,7 @@ ChipView::ChipView(Document& document, ViewState& view, OptionFinder& options, Q
 {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    setAccessibleName("Wiring picture");
+    setAccessibleName(say("Wiring picture"));
     connect(&document_, &Document::changed, this, &ChipView::relayout);
     connect(&view_, &ViewState::previewChanged, this, &ChipView::relayout);
     connect(&document_, &Document::opened, this, [this] {
@@ -176,7 +177,7 @@ bool ChipView::takeOptionAt(const QPointF& scene, bool contest)
         return false;
     if (option->cost == Option::Cost::Impossible && !contest)
         QToolTip::showText(mapToGlobal(transform_.map(scene).toPoint()),
-                           QString::fromStdString("Not possible: " + option->reason + "."), this);
+                           QString::fromStdString(say("Not possible: ") + option->reason + "."), this);
     return finder_.take(*option, contest);
 }
 
@@ -229,20 +230,21 @@ std::vector<AccessibleItem> ChipView::accessibleItems() const
     const Snapshot& s = shown();
     for (PinIndex i = 0; i < int(layout_.pins.size()) && i < int(s.device->package.pins.size()); ++i) {
         const PackagePin& pin = s.device->package.pins[i];
-        QString name = QString("%1, pin %2").arg(QString::fromStdString(pin.name), QString::fromStdString(pin.number));
+        QString name =
+            QString(say("%1, pin %2")).arg(QString::fromStdString(pin.name), QString::fromStdString(pin.number));
         if (pin.pad < 0) {
-            name += pin.kind == PackagePin::Kind::Supply   ? ", supply"
-                    : pin.kind == PackagePin::Kind::Ground ? ", ground"
-                                                           : ", dedicated";
+            name += pin.kind == PackagePin::Kind::Supply   ? say(", supply")
+                    : pin.kind == PackagePin::Kind::Ground ? say(", ground")
+                                                           : say(", dedicated");
         } else {
             const auto& claims = s.bindings.padClaims[pin.pad];
             for (const Claim& claim : claims)
                 name += QString(", %1 %2").arg(
                     QString::fromStdString(s.plan.needs[claim.need].title),
-                    QString::fromStdString(s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title));
+                    QString::fromStdString(say(s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title)));
             if (const auto net = s.board->nets.find(pin.name); net != s.board->nets.end())
-                name += ", net " + QString::fromStdString(net->second);
-            name += claims.empty() ? ", free" : claims.size() > 1 ? ", in conflict" : "";
+                name += say(", net ") + QString::fromStdString(net->second);
+            name += claims.empty() ? say(", free") : claims.size() > 1 ? say(", in conflict") : "";
         }
         out.push_back({name, transform_.mapRect(layout_.pins[i].box).toAlignedRect()});
     }
@@ -374,16 +376,17 @@ QString ChipView::tipFor(const QPointF& scene) const
     if (pin < 0)
         return {};
     const PackagePin& facts = s.device->package.pins[pin];
-    QString text = QString("Pin %1, %2").arg(QString::fromStdString(facts.number), QString::fromStdString(facts.name));
+    QString text =
+        QString(say("Pin %1, %2")).arg(QString::fromStdString(facts.number), QString::fromStdString(facts.name));
     if (const Option* option = optionAt(scene))
         return text + "\n" + QString::fromStdString(option->reason);
     if (facts.pad < 0)
         return text;
     for (const Claim& claim : s.bindings.padClaims[facts.pad])
         text += "\n" + QString::fromStdString(s.plan.needs[claim.need].title + ": " +
-                                              s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title);
+                                              say(s.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title));
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
-        text += "\nnet " + QString::fromStdString(net->second);
+        text += say("\nnet ") + QString::fromStdString(net->second);
     return text;
 }
 
@@ -399,26 +402,27 @@ QStringList ChipView::dragText() const
     for (const Seat& seat : seats)
         if (seat.signal.id == finder_.signal() && (dragged_->kind == Place::Kind::Signal || pin >= 0) &&
             seats.size() > 1)
-            what += " " + QString::fromStdString(seat.signal.title);
+            what += " " + QString::fromStdString(say(seat.signal.title));
     if (pin < 0)
-        return {dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_) ? what + ": best free pads"
-                                                                                         : what};
+        return {dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_)
+                    ? what + say(": best free pads")
+                    : what};
     const QString name = QString::fromStdString(s.device->package.pins[pin].name);
     const Option* option = optionAt(dragPoint_);
     if (!option)
-        return {QString("%1 \u2192 %2: cannot carry it").arg(what, name)};
+        return {QString(say("%1 \u2192 %2: cannot carry it")).arg(what, name)};
     QStringList lines{QString("%1 \u2192 %2: %3").arg(what, name, QString::fromStdString(option->reason))};
     if (option->cost != Option::Cost::Contends && option->cost != Option::Cost::Room)
         return lines;
     const Expected<Room>& room = finder_.roomFor(*option);
     if (!room) {
-        lines << typeset("No room can be made: " + room.problem().message);
+        lines << typeset(say("No room can be made: ") + room.problem().message);
         return lines;
     }
     for (const std::string& move : room->moves)
         lines << QString::fromStdString(move);
-    lines << (room->proven ? "No solution with fewer moves exists. Shift: take the pad anyway."
-                           : "Shift: take the pad anyway.");
+    lines << (room->proven ? say("No solution with fewer moves exists. Shift: take the pad anyway.")
+                           : say("Shift: take the pad anyway."));
     return lines;
 }
 

@@ -2,13 +2,14 @@
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
 #include "app/wiring/chip_view.h"
+#include "core/base/say.h"
 
 namespace bindrel {
 
 Outcome ChipView::exportPicture(const QString& path)
 {
     if (!document_.isOpen())
-        return problemOf("no plan is open.");
+        return problemOf(say("no plan is open."));
     // The whole picture at full size, whatever part of it the window shows.
     const QSizeF size = layout_.bounds.size();
     const QTransform shownTransform = transform_;

@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/wiring/chip_view.h"
+#include "core/base/say.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -94,15 +95,15 @@ void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, co
     QString label = QString::number(number);
     if (option.cost == Option::Cost::Moves)
         label += option.instance < 0
-                     ? QString(" \u00b7 moves")
-                     : " \u00b7 moves all to " +
+                     ? QString(say(" \u00b7 moves"))
+                     : say(" \u00b7 moves all to ") +
                            QString::fromStdString(document_.snapshot().device->instances[option.instance].name);
     else if (option.cost == Option::Cost::Room)
-        label += option.others == 1  ? QString(" \u00b7 moves 1 other")
-                 : option.others > 1 ? QString(" \u00b7 moves %1 others").arg(option.others)
-                                     : QString(" \u00b7 moves");
+        label += option.others == 1  ? QString(say(" \u00b7 moves 1 other"))
+                 : option.others > 1 ? QString(say(" \u00b7 moves %1 others")).arg(option.others)
+                                     : QString(say(" \u00b7 moves"));
     else if (option.cost == Option::Cost::Free)
-        label += " \u00b7 free";
+        label += say(" \u00b7 free");
     p.setFont(t.mono(9, true));
     QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 6, 13);
     constexpr double kBeyondNames = 58;
@@ -183,7 +184,7 @@ void ChipView::drawDragLabel(QPainter& p) const
     constexpr double kLine = 16;
     QStringList shown = lines.mid(0, 8);
     if (lines.size() > 8)
-        shown << QString("and %1 more").arg(lines.size() - 8);
+        shown << QString(say("and %1 more")).arg(lines.size() - 8);
     QRectF box(0, 0, width + 16, kLine * double(shown.size()) + 8);
     box.moveTopLeft(transform_.map(dragPoint_) + QPointF(14, 12));
     if (box.right() > this->width() - 4)

@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/wiring/chip_view.h"
+#include "core/base/say.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -32,7 +33,7 @@ int readable(int natural, double least, double scale)
 QString viewText(const Snapshot& s, int turns)
 {
     const QString name = QString::fromStdString(s.device->package.name);
-    return turns == 0 ? name + ", top view" : QString("%1, turned by %2\u00b0").arg(name).arg(turns * 90);
+    return turns == 0 ? name + say(", top view") : QString(say("%1, turned by %2\u00b0")).arg(name).arg(turns * 90);
 }
 } // namespace
 
@@ -161,7 +162,7 @@ void ChipView::drawChip(QPainter& p) const
                                        [](const auto& c) { return !c.empty(); }));
     drawLine(p, middle.translated(0, 10), Qt::AlignCenter, viewText(s, layout_.turns));
     drawLine(p, middle.translated(0, 26), Qt::AlignCenter,
-             QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+             QString(say("%1 of %2 pads in use")).arg(used).arg(s.device->pads.size()));
 }
 
 /// What stands on the body of a ball grid: the corner of A1, rows and columns, the name where there is room, and the
@@ -204,7 +205,7 @@ void ChipView::drawGrid(QPainter& p) const
     p.setFont(t.text(readable(11, 8.5, scale)));
     drawLine(p, layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
     drawLine(p, layout_.hole.translated(0, 20), Qt::AlignCenter,
-             QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+             QString(say("%1 of %2 pads in use")).arg(used).arg(s.device->pads.size()));
 }
 
 void ChipView::drawPins(QPainter& p) const
@@ -349,7 +350,7 @@ void ChipView::drawNotes(QPainter& p) const
         p.setPen(t.ink);
         QString text = notes_[size_t(i)].first;
         if (i == kNotes - 1 && int(notes_.size()) > kNotes)
-            text = QString("and %1 more among the findings").arg(int(notes_.size()) - kNotes + 1);
+            text = QString(say("and %1 more among the findings")).arg(int(notes_.size()) - kNotes + 1);
         drawLine(p, QRectF(row.left() + 18, row.top(), box.right() - row.left() - 22, row.height()),
                  Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     }

@@ -2,6 +2,7 @@
 #include "app/wiring/need_dialog.h"
 
 #include "app/theme/theme.h"
+#include "core/base/say.h"
 #include "core/pins/stated_need.h"
 #include "core/plan/fences.h"
 
@@ -29,17 +30,17 @@ constexpr const char* kNewPart = "\n"; ///< data of the last entry; no part has 
 NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent)
     : QDialog(parent), snapshot_(snapshot), existing_(need)
 {
-    setWindowTitle(need ? "Edit the need" : "Add a need");
+    setWindowTitle(need ? say("Edit the need") : say("Add a need"));
     setMinimumWidth(460);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
     form_ = new QFormLayout;
     if (!need) {
         line_ = new QLineEdit;
-        line_->setAccessibleName("The need in one line");
-        line_->setPlaceholderText("uart 460.8k rts/cts for modem");
+        line_->setAccessibleName(say("The need in one line"));
+        line_->setPlaceholderText(say("uart 460.8k rts/cts for modem"));
         line_->setToolTip(
-            "Kind, goals and part, in any order. Tab or Down completes a word; a goal can be named: dma both.");
+            say("Kind, goals and part, in any order. Tab or Down completes a word; a goal can be named: dma both."));
         line_->setMaxLength(1000);
         offered_ = new QStringListModel(this);
         auto* completer = new QCompleter(offered_, this);
@@ -52,61 +53,62 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
         completer->popup()->installEventFilter(this);
         connect(line_, &QLineEdit::textEdited, this, &NeedDialog::offerWords);
         connect(line_, &QLineEdit::textChanged, this, &NeedDialog::readLine);
-        form_->addRow("In one line", line_);
+        form_->addRow(say("In one line"), line_);
     }
     part_ = new QComboBox;
     for (const Part& p : snapshot.board->parts)
         part_->addItem(QString::fromStdString(p.title), QString::fromStdString(p.id));
-    part_->addItem("the firmware itself", QString());
-    part_->addItem("a new part\u2026", kNewPart);
+    part_->addItem(say("the firmware itself"), QString());
+    part_->addItem(say("a new part\u2026"), kNewPart);
     part_->setCurrentIndex(std::max(0, part_->findData(QString::fromStdString(part))));
     partTitle_ = new QLineEdit;
     partTitle_->setMaxLength(60);
-    partTitle_->setPlaceholderText("what it is called");
+    partTitle_->setPlaceholderText(say("what it is called"));
     kind_ = new QComboBox;
     for (const KindSpec& kind : kinds())
-        kind_->addItem(QString::fromStdString(kind.title), QString::fromStdString(kind.id));
+        kind_->addItem(QString::fromStdString(say(kind.title)), QString::fromStdString(kind.id));
     title_ = new QLineEdit;
-    title_->setPlaceholderText("as the part");
+    title_->setPlaceholderText(say("as the part"));
     title_->setMaxLength(60);
     if (need) {
         kind_->setCurrentIndex(std::max(0, kind_->findData(QString::fromStdString(need->kind))));
         kind_->setEnabled(false);
-        kind_->setToolTip("The kind is fixed. Add another need.");
+        kind_->setToolTip(say("The kind is fixed. Add another need."));
         title_->setText(QString::fromStdString(need->title));
     }
-    form_->addRow("For", part_);
-    form_->addRow("Part", partTitle_);
-    form_->addRow("Kind", kind_);
-    form_->addRow("Title", title_);
+    form_->addRow(say("For"), part_);
+    form_->addRow(say("Part"), partTitle_);
+    form_->addRow(say("Kind"), kind_);
+    form_->addRow(say("Title"), title_);
     if (snapshot.device->cores.size() > 1) {
         core_ = new QComboBox;
         for (const Core& core : snapshot.device->cores)
             core_->addItem(QString::fromStdString(core.id), QString::fromStdString(core.id));
         if (need)
             core_->setCurrentIndex(std::max(0, core_->findData(QString::fromStdString(need->core))));
-        form_->addRow("Core", core_);
+        form_->addRow(say("Core"), core_);
     }
     if (const std::vector<std::string> choices = openToChoices(*snapshot.device); !choices.empty()) {
         openTo_ = new QComboBox;
-        openTo_->addItem("reset value", QString());
+        openTo_->addItem(say("reset value"), QString());
         for (const std::string& choice : choices)
-            openTo_->addItem(choice == "nobody" ? QString("only its core") : QString::fromStdString(choice) + " too",
+            openTo_->addItem(choice == "nobody" ? QString(say("only its core"))
+                                                : QString::fromStdString(choice) + say(" too"),
                              QString::fromStdString(choice));
         if (need)
             openTo_->setCurrentIndex(std::max(0, openTo_->findData(QString::fromStdString(need->openTo))));
-        openTo_->setToolTip("Who may access the registers of its instance besides the core that owns it.");
-        form_->addRow("Access for", openTo_);
+        openTo_->setToolTip(say("Who may access the registers of its instance besides the core that owns it."));
+        form_->addRow(say("Access for"), openTo_);
     }
     column->addLayout(form_);
     note_ = new QLabel;
     note_->setWordWrap(true);
     column->addWidget(note_);
     auto* buttons = new QDialogButtonBox;
-    done_ = buttons->addButton(need ? "Apply" : "Add it", QDialogButtonBox::AcceptRole);
+    done_ = buttons->addButton(need ? say("Apply") : say("Add it"), QDialogButtonBox::AcceptRole);
     done_->setProperty("primary", true);
     done_->setDefault(true);
-    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    buttons->addButton(say("Cancel"), QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
@@ -197,7 +199,7 @@ void NeedDialog::refillTerminals()
         const auto said = asked.terminals.find(signal.id);
         const bool own = existing_ && existing_->part == part->id && said != asked.terminals.end();
         box->setCurrentIndex(std::max(0, box->findData(QString::fromStdString(own ? said->second : signal.id))));
-        form_->addRow(QString::fromStdString(signal.title) + " to", box);
+        form_->addRow(QString::fromStdString(say(signal.title)) + say(" to"), box);
         terminals_.emplace_back(signal.id, box);
     }
     check();
@@ -212,14 +214,15 @@ void NeedDialog::check()
     const std::string title = title_->text().trimmed().toStdString();
     for (const Need& other : snapshot_.plan.needs)
         if (!title.empty() && other.title == title && &other != existing_)
-            trouble = QString("There already is a need called %1; choose another title.").arg(title_->text().trimmed());
+            trouble =
+                QString(say("There already is a need called %1; choose another title.")).arg(title_->text().trimmed());
     if (newPart() && partTitle_->text().trimmed().isEmpty())
-        trouble = "Give the new part a name.";
+        trouble = say("Give the new part a name.");
     for (size_t a = 0; a < terminals_.size(); ++a)
         for (size_t b = a + 1; b < terminals_.size(); ++b)
             if (const QString name = terminals_[a].second->currentData().toString();
                 !name.isEmpty() && name == terminals_[b].second->currentData().toString())
-                trouble = QString("Two signals go to the terminal %1.").arg(name);
+                trouble = QString(say("Two signals go to the terminal %1.")).arg(name);
     if (!unread_.isEmpty())
         trouble = unread_;
     else if (trouble.isEmpty() && !existing_ && !stated_.pads.empty()) {
@@ -234,9 +237,9 @@ void NeedDialog::check()
         goalsAlone.kind = stated_.kind;
         goalsAlone.goals = stated_.goals;
         goalsAlone.pads = stated_.pads;
-        note = QString::fromStdString(describe(goalsAlone, *snapshot_.board)) + ". Other goals are set in Tuning.";
+        note = QString::fromStdString(describe(goalsAlone, *snapshot_.board)) + say(". Other goals are set in Tuning.");
     } else if (note.isEmpty()) {
-        note = "Its goals are set in Tuning.";
+        note = say("Its goals are set in Tuning.");
     }
     note_->setText(note);
     restyle(note_, QString("color: %1").arg((trouble.isEmpty() ? t.muted : t.error).name()));
@@ -280,7 +283,7 @@ Need NeedDialog::need() const
 Expected<Edit> NeedDialog::edit() const
 {
     Need asked = need();
-    Edit edit{(existing_ ? "Change " : "Add ") + asked.title, {}};
+    Edit edit{(existing_ ? say("Change ") : say("Add ")) + asked.title, {}};
     if (newPart()) {
         // Its terminals are called as the signals, until its own file says better.
         Part part;

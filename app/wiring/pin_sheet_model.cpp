@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
+#include "core/base/say.h"
 #include "core/plan/pin_property.h"
 
 #include <QFont>
@@ -76,7 +77,7 @@ QVariant PinSheetModel::data(const QModelIndex& index, int role) const
             for (const PadSetup& setup : s.pads)
                 if (setup.pad == row.pad && !setup.because.empty() && !setup.isSaid(column.property) &&
                     (id == "pull" || id == "drive" || id == "speed" || id == "open_drain"))
-                    return QString::fromStdString("because " + setup.because);
+                    return QString::fromStdString(say("because ") + setup.because);
         return text;
     default:
         break;
@@ -87,7 +88,7 @@ QVariant PinSheetModel::data(const QModelIndex& index, int role) const
 QVariant PinSheetModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
     if (orientation == Qt::Horizontal && role == Qt::DisplayRole)
-        return QString(sheetColumns()[size_t(section)].title);
+        return QString(say(sheetColumns()[size_t(section)].title));
     return {};
 }
 
@@ -105,7 +106,7 @@ bool PinSheetModel::setData(const QModelIndex& index, const QVariant& value, int
 {
     if (role != Qt::EditRole || value.toString() == data(index, Qt::EditRole).toString())
         return false;
-    return setCells({{index, value.toString()}}, QString("%1 of %2")
+    return setCells({{index, value.toString()}}, QString(say("%1 of %2"))
                                                      .arg(sheetColumns()[size_t(index.column())].title,
                                                           QString::fromStdString(row(index.row()).cells[1])));
 }
@@ -128,7 +129,7 @@ QString PinSheetModel::enterCells(const std::vector<std::pair<QModelIndex, QStri
         const Expected<Change> change = cellChange(document_.snapshot(), at, sheetColumns()[size_t(index.column())].id,
                                                    text.trimmed().toStdString());
         if (!change)
-            return QString("Pin %1: %2")
+            return QString(say("Pin %1: %2"))
                 .arg(QString::fromStdString(at.cells[0]), QString::fromStdString(change.problem().message));
         edit.changes.push_back(*change);
     }

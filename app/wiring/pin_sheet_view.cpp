@@ -5,6 +5,7 @@
 #include "app/widgets/cell_editor.h"
 #include "app/widgets/editable_table.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <QClipboard>
@@ -58,13 +59,13 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     column->setSpacing(6);
     auto* head = new QHBoxLayout;
     filter_ = new QLineEdit;
-    filter_->setPlaceholderText("Filter rows");
-    filter_->setAccessibleName("Filter rows of the pin sheet");
+    filter_->setPlaceholderText(say("Filter rows"));
+    filter_->setAccessibleName(say("Filter rows of the pin sheet"));
     filter_->setClearButtonEnabled(true);
     filter_->setMaximumWidth(240);
     head->addWidget(filter_);
     auto* hint =
-        new QLabel("Bold: set in the plan. F2 edits all selected cells of a column; Delete restores the default.");
+        new QLabel(say("Bold: set in the plan. F2 edits all selected cells of a column; Delete restores the default."));
     const auto tint = [hint] { restyle(hint, QString("color: %1; font-size: 11px").arg(Theme::get().muted.name())); };
     tint();
     connect(&document_, &Document::changed, hint, tint); // also when the theme is another
@@ -76,7 +77,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     sorted_ = new SheetOrder(this);
     sorted_->setSourceModel(model_);
     table_ = new EditableTable;
-    table_->setAccessibleName("Pin sheet");
+    table_->setAccessibleName(say("Pin sheet"));
     table_->setModel(sorted_);
     table_->setFrameShape(QFrame::NoFrame);
     table_->setShowGrid(false);
@@ -182,8 +183,8 @@ QString PinSheetView::commitToSelection(const QModelIndex& edited, const QString
         return {};
     return model_->enterCells(
         cells, cells.size() == 1
-                   ? QString("%1 of %2").arg(title, QString::fromStdString(model_->row(cell.row()).cells[1]))
-                   : QString("%1 of %2 pads").arg(title).arg(cells.size()));
+                   ? QString(say("%1 of %2")).arg(title, QString::fromStdString(model_->row(cell.row()).cells[1]))
+                   : QString(say("%1 of %2 pads")).arg(title).arg(cells.size()));
 }
 
 void PinSheetView::copy()
@@ -213,12 +214,12 @@ void PinSheetView::paste()
         for (const QModelIndex& cell : selectedCells())
             if (model_->flags(cell) & Qt::ItemIsEditable)
                 cells.emplace_back(cell, lines[0]);
-        model_->setCells(cells, QString("Paste into %1 cells").arg(cells.size()));
+        model_->setCells(cells, QString(say("Paste into %1 cells")).arg(cells.size()));
         return;
     }
     if (from.row() + lines.size() > sorted_->rowCount()) {
         Q_EMIT document_.refused(
-            QString("The clipboard has %1 rows, and only %2 are left from here down; nothing was pasted.")
+            QString(say("The clipboard has %1 rows, and only %2 are left from here down; nothing was pasted."))
                 .arg(lines.size())
                 .arg(sorted_->rowCount() - from.row()));
         return;
@@ -231,7 +232,7 @@ void PinSheetView::paste()
             const QModelIndex cell = sorted_->mapToSource(shown);
             if (!cell.isValid()) {
                 Q_EMIT document_.refused(
-                    "The clipboard has more columns than are left from here on; nothing was pasted.");
+                    say("The clipboard has more columns than are left from here on; nothing was pasted."));
                 return;
             }
             // A pin of the supply in between has nothing to paste into, and what is there already needs no edit.
@@ -242,8 +243,8 @@ void PinSheetView::paste()
         }
     }
     if (!cells.empty())
-        model_->setCells(cells,
-                         cells.size() == 1 ? QString("Paste a cell") : QString("Paste %1 cells").arg(cells.size()));
+        model_->setCells(cells, cells.size() == 1 ? QString(say("Paste a cell"))
+                                                  : QString(say("Paste %1 cells")).arg(cells.size()));
 }
 
 void PinSheetView::clear()
@@ -253,8 +254,8 @@ void PinSheetView::clear()
         if (model_->flags(cell) & Qt::ItemIsEditable)
             cells.emplace_back(cell, QString());
     if (!cells.empty())
-        model_->setCells(cells,
-                         cells.size() == 1 ? QString("Clear a cell") : QString("Clear %1 cells").arg(cells.size()));
+        model_->setCells(cells, cells.size() == 1 ? QString(say("Clear a cell"))
+                                                  : QString(say("Clear %1 cells")).arg(cells.size()));
 }
 
 bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
@@ -278,17 +279,23 @@ bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
 
 Outcome PinSheetView::exportTo(const QString& path) const
 {
-    // As it is seen, filtered and sorted; while it is not seen its model is empty, and all of it is meant.
+    // As it is seen, filtered and sorted; while it is not seen its model is empty, and all of it is meant. Whoever
+    // reads the file may speak another language than the one who wrote it.
+    const InEnglish whileWriting;
     std::vector<SheetRow> rows =
-        isVisible() || !document_.isOpen() ? std::vector<SheetRow>() : pinSheet(document_.snapshot());
-    for (int r = 0; isVisible() && r < sorted_->rowCount(); ++r)
-        rows.push_back(model_->row(sorted_->mapToSource(sorted_->index(r, 0)).row()));
+        document_.isOpen() ? pinSheet(*document_.snapshot().inEnglish()) : std::vector<SheetRow>();
+    if (isVisible()) {
+        std::vector<SheetRow> seen;
+        for (int r = 0; r < sorted_->rowCount(); ++r)
+            seen.push_back(rows[size_t(sorted_->mapToSource(sorted_->index(r, 0)).row())]);
+        rows = std::move(seen);
+    }
     if (path.endsWith(".csv", Qt::CaseInsensitive))
         return writeFileAtomically(path.toStdString(), pinSheetCsv(rows));
     if (path.endsWith(".xlsx", Qt::CaseInsensitive))
         return writePinSheetXlsx(rows, document_.isOpen() ? document_.snapshot().plan.name : std::string(),
                                  path.toStdString());
-    return problemOf(fmt::format("{} must end in .csv or .xlsx.", path.toStdString()));
+    return problemOf(say("{} must end in .csv or .xlsx.", path.toStdString()));
 }
 
 } // namespace bindrel

@@ -5,6 +5,7 @@
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
+#include "core/base/say.h"
 #include "core/pins/placement_words.h"
 
 #include <QCoreApplication>
@@ -26,7 +27,7 @@ void WiringStation::bindOne(const std::string& id)
             continue;
         if (s.bindings.needs[n].state == BoundNeed::State::Bound) {
             Q_EMIT document_.refused(QString::fromStdString(
-                s.plan.needs[n].title + " is bound already. Space shows its other options, Delete unbinds it."));
+                s.plan.needs[n].title + say(" is bound already. Space shows its other options, Delete unbinds it.")));
             return;
         }
         const Expected<Edit> edit = bindNeed(*s.device, *s.board, s.plan, id);
@@ -49,7 +50,7 @@ void WiringStation::bindAll()
         return;
     const Snapshot& s = document_.snapshot();
     if (s.bindings.count(BoundNeed::State::Open) == 0) {
-        Q_EMIT document_.refused("No need is open.");
+        Q_EMIT document_.refused(say("No need is open."));
         return;
     }
     // With more time than a key press may take: the picture shows what there is so far, and the person may be content
@@ -62,7 +63,7 @@ void WiringStation::bindAll()
         std::string why;
     };
     const Background::Run run = background_.runTelling<Answer, BoundAll>(
-        "Searching",
+        say("Searching"),
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped,
                                          const std::function<void(const BoundAll&)>& tell) {
             SearchOptions options{kEffort, stopped, tell};
@@ -94,11 +95,11 @@ void WiringStation::bindAll()
 void WiringStation::showBestSoFar()
 {
     // The picture shows where everything goes; the words say how good that is.
-    Proposal proposal{"Best so far", {}, best_->edit, {}};
+    Proposal proposal{say("Best so far"), {}, best_->edit, {}};
     for (const std::string& level : levelsInWords(best_->way))
         proposal.lines << typeset(level);
     parts_.clear();
-    propose("Everything placed", "Still improving. Enter applies what is shown, Esc changes nothing.",
+    propose(say("Everything placed"), say("Still improving. Enter applies what is shown, Esc changes nothing."),
             {std::move(proposal)});
 }
 
@@ -109,7 +110,7 @@ void WiringStation::takeBest(const BoundAll& all, const std::string& why)
     // What stays open is the first thing to know.
     std::string text;
     for (const auto& [need, reason] : all.left)
-        text += document_.snapshot().plan.needs[need].title + " stays unbound: " + reason + " ";
+        text += document_.snapshot().plan.needs[need].title + say(" stays unbound: ") + reason + " ";
     Q_EMIT told(typeset(text + howGood(all.way) + (why.empty() ? "" : " " + why)));
 }
 
@@ -120,7 +121,7 @@ void WiringStation::unbindSelected()
         return;
     const Need* need = document_.snapshot().plan.need(id);
     if (need && !need->binding.empty())
-        document_.apply(editOf("Unbind " + need->title, SetBinding{id, {}}));
+        document_.apply(editOf(say("Unbind ") + need->title, SetBinding{id, {}}));
 }
 
 } // namespace bindrel

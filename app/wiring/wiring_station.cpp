@@ -11,6 +11,7 @@
 #include "app/wiring/need_dialog.h"
 #include "app/wiring/pin_sheet_view.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/interchange/layout_list.h"
 #include "core/interchange/netlist.h"
 #include "core/pins/freeing.h"
@@ -52,21 +53,21 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
         column->addLayout(line);
         return field;
     };
-    const auto [left, column] = sidePanel("Needs", 234);
-    auto* filter = fieldRow(column, "Filter", "Filter needs");
+    const auto [left, column] = sidePanel(say("Needs"), 234);
+    auto* filter = fieldRow(column, say("Filter"), say("Filter needs"));
     needs_ = new NeedsList(document_, view_, NeedsList::Detail::NeedsAndSignals);
     column->addWidget(needs_, 1);
     left_ = new QStackedWidget;
     left_->setFixedWidth(234);
     left_->addWidget(left);
-    const auto [proposalPanel, proposalColumn] = sidePanel("Solutions", 234);
+    const auto [proposalPanel, proposalColumn] = sidePanel(say("Solutions"), 234);
     proposalHeading_ = proposalPanel->findChild<QLabel*>();
     proposalNote_ = new QLabel;
     proposalNote_->setWordWrap(true);
     proposalNote_->setContentsMargins(12, 0, 10, 6);
     proposalNote_->setFont(Theme::get().text(11));
     proposalColumn->addWidget(proposalNote_);
-    partFilter_ = fieldRow(proposalColumn, "Filter", "Filter parts");
+    partFilter_ = fieldRow(proposalColumn, say("Filter"), say("Filter parts"));
     proposals_ = new ProposalList;
     proposalColumn->addWidget(proposals_, 1);
     left_->addWidget(proposalPanel);
@@ -182,11 +183,11 @@ void WiringStation::untangle()
         return;
     constexpr std::size_t kWays = 5;
     if (document_.snapshot().bindings.contests.empty()) {
-        Q_EMIT document_.refused("There is no conflict.");
+        Q_EMIT document_.refused(say("There is no conflict."));
         return;
     }
     background_.run<Untangling>(
-        "Searching for solutions",
+        say("Searching for solutions"),
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
             return bindrel::untangle(*s->device, *s->board, s->plan, kWays, stopped);
         },
@@ -200,18 +201,18 @@ void WiringStation::untangle()
                 Proposal proposal;
                 proposal.title = QString("%1.  %2")
                                      .arg(proposals.size() + 1)
-                                     .arg(way.cost.moved == 1 ? QString("one need moves")
-                                                              : QString("%1 needs move").arg(way.cost.moved));
+                                     .arg(way.cost.moved == 1 ? QString(say("one need moves"))
+                                                              : QString(say("%1 needs move")).arg(way.cost.moved));
                 for (const Change& change : way.edit.changes)
                     proposal.lines << QString::fromStdString(describe(document_.snapshot().plan, change));
                 proposal.edit = way.edit;
                 proposals.push_back(std::move(proposal));
             }
             parts_.clear();
-            propose("Solutions",
-                    QString("%1 Enter applies the selected one, Esc changes nothing.")
-                        .arg(out.proven ? "The first moves the fewest needs (proven)."
-                                        : "Solutions with fewer moves may exist."),
+            propose(say("Solutions"),
+                    QString(say("%1 Enter applies the selected one, Esc changes nothing."))
+                        .arg(out.proven ? say("The first moves the fewest needs (proven).")
+                                        : say("Solutions with fewer moves may exist.")),
                     std::move(proposals));
         });
 }
@@ -220,7 +221,7 @@ void WiringStation::untangle()
 void WiringStation::proposeFreeing(const std::string& why)
 {
     background_.run<std::vector<RelaxationOption>>(
-        "Searching for what would free it",
+        say("Searching for what would free it"),
         [s = document_.sharedSnapshot(), library = document_.library()](const Background::Stopped& stopped) {
             return relaxationOptions(*s->device, *s->board, *s->filedBoard, s->plan, library.devices(), stopped);
         },
@@ -239,8 +240,8 @@ void WiringStation::proposeFreeing(const std::string& why)
                 proposals.push_back(std::move(proposal));
             }
             parts_.clear();
-            propose("What would free it",
-                    QString::fromStdString(why) + " Each of these was tried. Enter applies the selected one.",
+            propose(say("What would free it"),
+                    QString::fromStdString(why) + say(" Each of these was tried. Enter applies the selected one."),
                     std::move(proposals));
         });
 }
@@ -250,7 +251,7 @@ void WiringStation::addPart()
     if (!document_.isOpen())
         return;
     background_.run<std::vector<Proposal>>(
-        "Trying the parts of the library",
+        say("Trying the parts of the library"),
         [s = document_.sharedSnapshot(), library = document_.library()](const Background::Stopped& stopped) {
             std::vector<Proposal> out;
             for (const std::string& name : library.partNames()) {
@@ -267,7 +268,7 @@ void WiringStation::addPart()
                     for (const std::string& line : offer->where)
                         proposal.lines << typeset(line);
                     if (!offer->fits)
-                        proposal.lines << typeset("no room: " + offer->why);
+                        proposal.lines << typeset(say("no room: ") + offer->why);
                     proposal.edit = offer->bound;
                     proposal.other = offer->stated;
                 }
@@ -278,12 +279,13 @@ void WiringStation::addPart()
         [this](std::vector<Proposal> parts) {
             if (parts.empty()) {
                 Q_EMIT document_.refused(
-                    "The library has no parts. Put part files into a folder \"parts\" of your library.");
+                    say("The library has no parts. Put part files into a folder \"parts\" of your library."));
                 return;
             }
             parts_ = std::move(parts);
             partFilter_->clear();
-            propose("Add a part", "Best place shown. Enter adds it, Shift+Enter adds it unbound, Esc cancels.", parts_);
+            propose(say("Add a part"),
+                    say("Best place shown. Enter adds it, Shift+Enter adds it unbound, Esc cancels."), parts_);
         });
 }
 
@@ -344,9 +346,9 @@ void WiringStation::exportPicture()
 {
     if (!document_.isOpen())
         return;
-    const QString path = QFileDialog::getSaveFileName(this, "Export the picture",
+    const QString path = QFileDialog::getSaveFileName(this, say("Export the picture"),
                                                       QString::fromStdString(document_.snapshot().plan.name) + ".svg",
-                                                      "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+                                                      say("Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)"));
     if (path.isEmpty())
         return;
     if (const Outcome done = chip_->exportPicture(path); !done)
@@ -358,8 +360,8 @@ void WiringStation::exportSheet()
     if (!document_.isOpen())
         return;
     const QString path = QFileDialog::getSaveFileName(
-        this, "Export the pin sheet", QString::fromStdString(document_.snapshot().plan.name) + "-pins.csv",
-        "Comma-separated values (*.csv);;Workbooks (*.xlsx)");
+        this, say("Export the pin sheet"), QString::fromStdString(document_.snapshot().plan.name) + "-pins.csv",
+        say("Comma-separated values (*.csv);;Workbooks (*.xlsx)"));
     if (path.isEmpty())
         return;
     if (const Outcome done = sheet_->exportTo(path); !done)
@@ -371,8 +373,8 @@ void WiringStation::exportNets()
     if (!document_.isOpen())
         return;
     const QString path = QFileDialog::getSaveFileName(
-        this, "Export the pins by net", QString::fromStdString(document_.snapshot().plan.name) + "-nets.csv",
-        "Comma-separated values (*.csv)");
+        this, say("Export the pins by net"), QString::fromStdString(document_.snapshot().plan.name) + "-nets.csv",
+        say("Comma-separated values (*.csv)"));
     if (path.isEmpty())
         return;
     if (const Outcome done = writeFileAtomically(pathOf(path), pinsByNetCsv(document_.snapshot())); !done)
@@ -396,10 +398,10 @@ std::optional<std::string> WiringStation::chipInNetlist(const std::string& bytes
     if (shown.isEmpty())
         return std::string();
     bool chosen = false;
-    const QString answer = QInputDialog::getItem(
-        this, "Which part is the chip?",
-        QString("No single part of %1 is clearly %2. Which one is it?").arg(from, QString::fromStdString(device.name)),
-        shown, 0, false, &chosen);
+    const QString answer = QInputDialog::getItem(this, say("Which part is the chip?"),
+                                                 QString(say("No single part of %1 is clearly %2. Which one is it?"))
+                                                     .arg(from, QString::fromStdString(device.name)),
+                                                 shown, 0, false, &chosen);
     return chosen ? std::optional(refs[size_t(shown.indexOf(answer))]) : std::nullopt;
 }
 
@@ -424,7 +426,7 @@ void WiringStation::readNets(const std::string& bytes, const QString& from, cons
     const Edit edit = editOfNets(s, *table);
     if (edit.changes.empty()) {
         Q_EMIT document_.refused(
-            QString("%1 has %2 nets; all of them are known already.").arg(from).arg(table->entries.size()));
+            QString(say("%1 has %2 nets; all of them are known already.")).arg(from).arg(table->entries.size()));
         return;
     }
     ChangeDialog dialog(document_, edit, this);
@@ -436,9 +438,9 @@ void WiringStation::readNets(const std::string& bytes, const QString& from, cons
         notes << typeset(note);
     constexpr qsizetype kAtOnce = 3;
     Q_EMIT document_.told(
-        QString("%1 also tells: %2%3")
+        QString(say("%1 also tells: %2%3"))
             .arg(from, notes.mid(0, kAtOnce).join("; "),
-                 notes.size() > kAtOnce ? QString("; and %1 more.").arg(notes.size() - kAtOnce) : QString(".")));
+                 notes.size() > kAtOnce ? QString(say("; and %1 more.")).arg(notes.size() - kAtOnce) : QString(".")));
 }
 
 void WiringStation::readNetTable(const std::string& bytes, const QString& from, const QString& path)
@@ -447,7 +449,7 @@ void WiringStation::readNetTable(const std::string& bytes, const QString& from, 
     const bool table = grid && std::any_of(grid->rows.begin(), grid->rows.end(),
                                            [](const Grid::Row& row) { return row.cells.size() > 1; });
     if (!table) {
-        Q_EMIT document_.refused(grid ? QString("%1 is neither a netlist nor a table of pins and nets.").arg(from)
+        Q_EMIT document_.refused(grid ? QString(say("%1 is neither a netlist nor a table of pins and nets.")).arg(from)
                                       : QString("%1, %2").arg(from, QString::fromStdString(grid.problem().message)));
         return;
     }
@@ -456,11 +458,12 @@ void WiringStation::readNetTable(const std::string& bytes, const QString& from, 
 
 void WiringStation::readNetsFromFile()
 {
-    const QString path = document_.isOpen()
-                             ? QFileDialog::getOpenFileName(
-                                   this, "Take nets from a netlist or a table", {},
-                                   "Netlists and tables (*.net *.ipc *.d356 *.csv *.tsv *.txt *.xlsx);;All files (*)")
-                             : QString();
+    const QString path =
+        document_.isOpen()
+            ? QFileDialog::getOpenFileName(
+                  this, say("Take nets from a netlist or a table"), {},
+                  say("Netlists and tables (*.net *.ipc *.d356 *.csv *.tsv *.txt *.xlsx);;All files (*)"))
+            : QString();
     if (!path.isEmpty())
         takeNetsFrom(path);
 }
@@ -476,7 +479,7 @@ void WiringStation::takeNetsFrom(const QString& path)
 
 void WiringStation::pasteNets()
 {
-    readNets(QGuiApplication::clipboard()->text().toStdString(), "The clipboard");
+    readNets(QGuiApplication::clipboard()->text().toStdString(), say("The clipboard"));
 }
 
 void WiringStation::addNeed(const QString& line)
@@ -529,7 +532,7 @@ void WiringStation::copyNeed()
     }
     std::erase_if(copy.pins, [](const auto& entry) { return entry.second.empty(); });
     const auto at = size_t(need - plan.needs.data()) + 1;
-    if (document_.apply(editOf("Copy " + need->title, InsertNeed{at, copy})))
+    if (document_.apply(editOf(say("Copy ") + need->title, InsertNeed{at, copy})))
         view_.select({Place::Kind::Need, copy.id, {}});
 }
 
@@ -539,7 +542,7 @@ void WiringStation::removeSelected()
     const Need* need = document_.isOpen() ? document_.snapshot().plan.need(id) : nullptr;
     if (!need)
         return;
-    Edit edit{"Remove " + need->title, {}};
+    Edit edit{say("Remove ") + need->title, {}};
     // What was held of it is held no longer.
     for (const Hold& hold : document_.snapshot().plan.holds)
         if (hold.of == Hold::Of::Need && hold.id == id)
@@ -567,7 +570,7 @@ void WiringStation::toggleHold(const Place& place)
         return;
     const Hold target = place.kind == Place::Kind::Signal ? holdOfSignal(need, place.sub) : holdOfNeed(need);
     const bool held = document_.snapshot().plan.held(target);
-    document_.apply(editOf((held ? "Release " : "Hold ") + facts->title, SetHold{target, !held}));
+    document_.apply(editOf((held ? say("Release ") : say("Hold ")) + facts->title, SetHold{target, !held}));
 }
 
 void WiringStation::holdSelected()

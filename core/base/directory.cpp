@@ -2,6 +2,7 @@
 #include "core/base/directory.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 
 #include <fmt/format.h>
 
@@ -97,7 +98,7 @@ std::string holderOf(int fd)
     struct stat info {};
     std::ifstream table("/proc/locks");
     if (::fstat(fd, &info) != 0 || !table)
-        return "another process";
+        return say("another process");
     const std::string wanted = fmt::format("{:02x}:{:02x}:{}", major(info.st_dev), minor(info.st_dev), info.st_ino);
     for (std::string row; std::getline(table, row);) {
         // "1: FLOCK  ADVISORY  WRITE 4711 08:01:131 0 EOF"
@@ -110,9 +111,9 @@ std::string holderOf(int fd)
         std::ifstream comm(fmt::format("/proc/{}/comm", pid));
         std::string name;
         std::getline(comm, name);
-        return name.empty() ? fmt::format("process {}", pid) : fmt::format("process {} ({})", pid, name);
+        return name.empty() ? say("process {}", pid) : say("process {} ({})", pid, name);
     }
-    return "another process";
+    return say("another process");
 }
 
 } // namespace
@@ -131,7 +132,7 @@ Outcome Directory::checkName(const std::string& name) const
 {
     if (name.empty() || name == "." || name == ".." || name.find('/') != std::string::npos ||
         name.find('\0') != std::string::npos || name.size() > 255)
-        return problem(name, "is not the name of a file inside the folder; nothing was written.");
+        return problem(name, say("is not the name of a file inside the folder; nothing was written."));
     return {};
 }
 
@@ -140,8 +141,8 @@ Expected<Directory> Directory::open(const fs::path& path)
     const std::string named = path.empty() ? "." : path.string();
     Descriptor file(::open(named.c_str(), kFolder));
     if (!file.isOpen())
-        return pathProblem(path, errno == ENOTDIR ? std::string("is not a folder.")
-                                                  : "cannot be opened: " + reason(errno) + ".");
+        return pathProblem(path, errno == ENOTDIR ? std::string(say("is not a folder."))
+                                                  : say("cannot be opened: ") + reason(errno) + ".");
     return Directory(std::move(file), path);
 }
 
@@ -151,7 +152,8 @@ Expected<Directory> Directory::openOrMake(const fs::path& path)
     fs::create_directories(path, error);
     std::error_code unknown;
     if (error && !fs::is_directory(path, unknown))
-        return pathProblem(path, "cannot be made: " + error.message() + ". Choose a folder that you may write to.");
+        return pathProblem(path,
+                           say("cannot be made: ") + error.message() + say(". Choose a folder that you may write to."));
     return open(path);
 }
 
@@ -165,8 +167,9 @@ Expected<std::optional<Directory>> Directory::child(const std::string& name) con
     if (errno == ENOENT)
         return std::optional<Directory>();
     if (errno == ELOOP || errno == ENOTDIR)
-        return problem(name, "is a link or no folder, where Bindrel needs a folder and follows no links. Remove it.");
-    return problem(name, "cannot be opened: " + reason(errno) + ".");
+        return problem(name,
+                       say("is a link or no folder, where Bindrel needs a folder and follows no links. Remove it."));
+    return problem(name, say("cannot be opened: ") + reason(errno) + ".");
 }
 
 Expected<Directory> Directory::childOrMade(const std::string& name) const
@@ -174,12 +177,12 @@ Expected<Directory> Directory::childOrMade(const std::string& name) const
     if (Outcome legal = checkName(name); !legal)
         return legal.problem();
     if (failsOnPurpose(name) || (::mkdirat(handle(), name.c_str(), 0777) != 0 && errno != EEXIST))
-        return problem(name, "cannot be made: " + reason(errno) + ". Choose a folder that you may write to.");
+        return problem(name, say("cannot be made: ") + reason(errno) + say(". Choose a folder that you may write to."));
     Expected<std::optional<Directory>> made = child(name);
     if (!made)
         return made.problem();
     if (!*made)
-        return problem(name, "vanished while it was being made.");
+        return problem(name, say("vanished while it was being made."));
     return *std::move(*made);
 }
 
@@ -193,10 +196,9 @@ Expected<std::optional<std::string>> Directory::read(const std::string& name) co
         if (errno == ENOENT)
             return std::optional<std::string>();
         if (errno == ELOOP)
-            return problem(
-                name,
-                "is a link; Bindrel does not write through links. Replace it by a file, or choose another folder.");
-        return problem(name, "cannot be opened: " + reason(errno) + ".");
+            return problem(name, say("is a link; Bindrel does not write through links. Replace it by a file, or choose "
+                                     "another folder."));
+        return problem(name, say("cannot be opened: ") + reason(errno) + ".");
     }
     Expected<std::string> bytes = readAll(file.get(), path_ / name);
     if (!bytes)
@@ -213,7 +215,7 @@ Outcome Directory::fill(Descriptor file, const std::string& name, std::string_vi
         modeOf && ::fstatat(handle(), modeOf->c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode))
         (void)::fchmod(file.get(), info.st_mode & 0777);
     if (::fsync(file.get()) != 0 || file.closeNow() != 0)
-        return problem(name, "could not be written to the disk: " + reason(errno) + ".");
+        return problem(name, say("could not be written to the disk: ") + reason(errno) + ".");
     return {};
 }
 
@@ -223,7 +225,8 @@ Outcome Directory::write(const std::string& name, std::string_view bytes) const
         return legal;
     Descriptor file(failsOnPurpose(name) ? -1 : ::openat(handle(), name.c_str(), kNewFile, 0666));
     if (!file.isOpen())
-        return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+        return problem(name,
+                       say("cannot be written: ") + reason(errno) + say(". Choose a folder that you may write to."));
     if (Outcome done = fill(std::move(file), name, bytes, nullptr); !done) {
         (void)dropName(handle(), name);
         return done;
@@ -246,8 +249,8 @@ Outcome Directory::checkRegular(const std::string& name) const
     if (::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) != 0 || S_ISREG(info.st_mode))
         return {};
     return problem(name, S_ISLNK(info.st_mode)
-                             ? "is a link; Bindrel does not write through links. Name the target file instead."
-                             : "is not a regular file; name another.");
+                             ? say("is a link; Bindrel does not write through links. Name the target file instead.")
+                             : say("is not a regular file; name another."));
 }
 
 Outcome Directory::replace(const std::string& name, std::string_view bytes) const
@@ -257,7 +260,8 @@ Outcome Directory::replace(const std::string& name, std::string_view bytes) cons
     if (Outcome regular = checkRegular(name); !regular)
         return regular;
     if (failsOnPurpose(name))
-        return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+        return problem(name,
+                       say("cannot be written: ") + reason(errno) + say(". Choose a folder that you may write to."));
     const Expected<std::string> aside = writeAside(name, bytes);
     if (!aside)
         return aside.problem();
@@ -286,7 +290,8 @@ Expected<std::string> Directory::writeAside(const std::string& name, std::string
     const std::string aside = freeName(name);
     Descriptor named(::openat(handle(), aside.c_str(), kNewFile, 0666));
     if (!named.isOpen())
-        return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+        return problem(name,
+                       say("cannot be written: ") + reason(errno) + say(". Choose a folder that you may write to."));
     if (Outcome done = fill(std::move(named), name, bytes, &name); !done) {
         (void)dropName(handle(), aside);
         return done.problem();
@@ -305,7 +310,7 @@ Outcome Directory::move(const std::string& name, const Directory& to, const std:
         // Some file systems say that it failed when only the answer was lost. What counts is what is there.
         if (before && inodeOf(to.handle(), toName) == before && !inodeOf(handle(), name))
             return {};
-        return to.problem(toName, "could not be put in place: " + reason(why) + ".");
+        return to.problem(toName, say("could not be put in place: ") + reason(why) + ".");
     }
     return {};
 }
@@ -333,7 +338,7 @@ Expected<bool> Directory::moveToFree(const std::string& name, const Directory& t
             // It would stand under both names: as it was.
             why = errno;
             (void)dropName(to.handle(), toName);
-            return problem(name, "could not be moved away: " + reason(why) + ".");
+            return problem(name, say("could not be moved away: ") + reason(why) + ".");
         }
         if (why == EEXIST)
             return false;
@@ -346,7 +351,7 @@ Expected<bool> Directory::moveToFree(const std::string& name, const Directory& t
             return true;
         }
     }
-    return to.problem(toName, "could not be put in place: " + reason(why) + ".");
+    return to.problem(toName, say("could not be put in place: ") + reason(why) + ".");
 }
 
 Expected<Directory::Exchange> Directory::exchange(const std::string& name, const Directory& with,
@@ -363,19 +368,19 @@ Expected<Directory::Exchange> Directory::exchange(const std::string& name, const
     if (mine && theirs && inodeOf(handle(), name) == theirs && inodeOf(with.handle(), withName) == mine)
         return Exchange::AtOnce;
     if (fails || !lacksFlag(why))
-        return with.problem(withName, "could not be put in place: " + reason(why) + ".");
+        return with.problem(withName, say("could not be put in place: ") + reason(why) + ".");
     // File systems without the flag: the old file keeps a second name, or its text is copied, so it is never gone.
     const std::string aside = freeName(name);
     Exchange how = Exchange::ByLink;
     if (const int lacking = addName(with.handle(), withName, handle(), aside); lacking != 0) {
         if (!lacksLinks(lacking))
-            return with.problem(withName, "could not be kept: " + reason(lacking) + ".");
+            return with.problem(withName, say("could not be kept: ") + reason(lacking) + ".");
         how = Exchange::ByCopy;
         const Expected<std::optional<std::string>> old = with.read(withName);
         if (!old)
             return old.problem();
         if (!*old)
-            return with.problem(withName, "disappeared while it was being replaced. Try again.");
+            return with.problem(withName, say("disappeared while it was being replaced. Try again."));
         if (Outcome copied = write(aside, **old); !copied)
             return copied.problem();
     }
@@ -403,7 +408,7 @@ Outcome Directory::remove(const std::string& name) const
     if (Outcome legal = checkName(name); !legal)
         return legal;
     if (!dropName(handle(), name))
-        return problem(name, "cannot be removed: " + reason(errno) + ".");
+        return problem(name, say("cannot be removed: ") + reason(errno) + ".");
     return {};
 }
 
@@ -421,7 +426,7 @@ Outcome Directory::removeTree(const std::string& name) const
             if (Outcome gone = (*inner)->removeTree(entry); !gone)
                 return gone;
     if (!dropName(handle(), name, AT_REMOVEDIR))
-        return problem(name, "cannot be removed: " + reason(errno) + ".");
+        return problem(name, say("cannot be removed: ") + reason(errno) + ".");
     return {};
 }
 
@@ -462,7 +467,7 @@ std::vector<std::string> Directory::names() const
 Outcome Directory::sync() const
 {
     if (failsOnPurpose(path_.filename().string()) || (::fsync(handle()) != 0 && errno != EINVAL))
-        return problem({}, "could not be written to the disk: " + reason(errno) + ".");
+        return problem({}, say("could not be written to the disk: ") + reason(errno) + ".");
     return {};
 }
 
@@ -470,16 +475,15 @@ Expected<FolderLock> FolderLock::take(const Directory& folder, std::chrono::mill
 {
     Descriptor file(::openat(folder.handle(), ".", kFolder));
     if (!file.isOpen())
-        return pathProblem(folder.path(), "cannot be opened: " + reason(errno) + ".");
+        return pathProblem(folder.path(), say("cannot be opened: ") + reason(errno) + ".");
     const auto end = std::chrono::steady_clock::now() + patience;
     while (::flock(file.get(), LOCK_EX | LOCK_NB) != 0) {
         if (errno != EWOULDBLOCK && errno != EINTR)
             return FolderLock(Descriptor()); // a file system without locks: better to write than never to
         if (std::chrono::steady_clock::now() >= end)
-            return pathProblem(
-                folder.path(),
-                fmt::format("is being written to by {}. Nothing was written; try again when that is done.",
-                            holderOf(file.get())));
+            return pathProblem(folder.path(),
+                               say("is being written to by {}. Nothing was written; try again when that is done.",
+                                   holderOf(file.get())));
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     return FolderLock(std::move(file));

@@ -2,6 +2,7 @@
 #include "core/base/files.h"
 
 #include "core/base/directory.h"
+#include "core/base/say.h"
 
 #include <cerrno>
 #include <cstring>
@@ -29,7 +30,7 @@ Expected<std::string> readFile(const fs::path& path)
     // O_NONBLOCK: opening a pipe that nobody writes to must not hang the program.
     Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
     if (!file.isOpen())
-        return fileProblem(path, std::string("cannot be opened: ") + std::strerror(errno) + ".");
+        return fileProblem(path, std::string(say("cannot be opened: ")) + std::strerror(errno) + ".");
     return readAll(file.get(), path);
 }
 
@@ -37,9 +38,9 @@ Expected<std::string> readAll(int fd, const fs::path& path)
 {
     struct stat info {};
     if (::fstat(fd, &info) != 0 || !S_ISREG(info.st_mode))
-        return fileProblem(path, "is not a regular file; name a file.");
+        return fileProblem(path, say("is not a regular file; name a file."));
     if (static_cast<std::size_t>(info.st_size) > kMaxFileBytes)
-        return fileProblem(path, "is larger than 64 MiB; no file of Bindrel's is, so it was not read.");
+        return fileProblem(path, say("is larger than 64 MiB; no file of Bindrel's is, so it was not read."));
     std::string bytes;
     char chunk[65536];
     for (;;) {
@@ -47,12 +48,12 @@ Expected<std::string> readAll(int fd, const fs::path& path)
         if (got < 0 && errno == EINTR)
             continue;
         if (got < 0)
-            return fileProblem(path, std::string("cannot be read: ") + std::strerror(errno) + ".");
+            return fileProblem(path, std::string(say("cannot be read: ")) + std::strerror(errno) + ".");
         if (got == 0)
             return bytes;
         bytes.append(chunk, static_cast<std::size_t>(got));
         if (bytes.size() > kMaxFileBytes)
-            return fileProblem(path, "grew over 64 MiB while it was read.");
+            return fileProblem(path, say("grew over 64 MiB while it was read."));
     }
 }
 
@@ -63,7 +64,7 @@ Outcome writeAll(int fd, std::string_view bytes, const fs::path& path)
         if (put < 0 && errno == EINTR)
             continue;
         if (put < 0)
-            return fileProblem(path, std::string("could not be written: ") + std::strerror(errno) + ".");
+            return fileProblem(path, std::string(say("could not be written: ")) + std::strerror(errno) + ".");
         done += static_cast<std::size_t>(put);
     }
     return {};
@@ -94,15 +95,15 @@ Expected<bool> replaceFile(const fs::path& path, std::string_view bytes, const s
     std::error_code error;
     const std::string name = path.filename().string();
     const auto unwritable = [&](const std::string& why) {
-        return fileProblem(path, "cannot be written: " + why +
-                                     ". The old file is unchanged; choose a folder that you may write to.");
+        return fileProblem(path, say("cannot be written: ") + why +
+                                     say(". The old file is unchanged; choose a folder that you may write to."));
     };
     if (name.empty() || name == "." || name == "..")
-        return unwritable("it is no name of a file");
+        return unwritable(say("it is no name of a file"));
     const Expected<Directory> folder = Directory::open(path.parent_path());
     if (!folder)
-        return unwritable(fs::exists(path.parent_path(), error) ? "the folder cannot be opened"
-                                                                : "there is no such folder");
+        return unwritable(fs::exists(path.parent_path(), error) ? say("the folder cannot be opened")
+                                                                : say("there is no such folder"));
     const Expected<FolderLock> lock = FolderLock::take(*folder);
     if (!lock)
         return lock.problem();

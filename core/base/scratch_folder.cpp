@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/scratch_folder.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <cerrno>
@@ -48,7 +50,7 @@ Expected<ScratchFolder> ScratchFolder::make()
 {
     const auto none = [](const std::string& why) {
         return problemOf(
-            fmt::format("No temporary folder can be created: {}. Make room, or let TMPDIR name another place.", why));
+            say("No temporary folder can be created: {}. Make room, or let TMPDIR name another place.", why));
     };
     std::error_code error;
     const fs::path parent = fs::temp_directory_path(error);

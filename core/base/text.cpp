@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
 
+#include "core/base/say.h"
+
 #include <algorithm>
 #include <cctype>
 #include <cstdint>
@@ -98,7 +100,7 @@ std::string listed(const std::vector<std::string>& parts)
     if (parts.size() == 1)
         return parts.front();
     const std::vector<std::string> head(parts.begin(), parts.end() - 1);
-    return joined(head, ", ") + " and " + parts.back();
+    return joined(head, ", ") + say(" and {}", parts.back());
 }
 
 std::string counted(long number, std::string_view what)
@@ -167,7 +169,7 @@ std::string nearest(std::string_view word, const std::vector<std::string>& candi
 std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates)
 {
     const std::string found = nearest(word, candidates);
-    return found.empty() ? std::string() : " Did you mean \"" + found + "\"?";
+    return found.empty() ? std::string() : say(" Did you mean \"") + found + "\"?";
 }
 
 bool naturalLess(std::string_view a, std::string_view b)

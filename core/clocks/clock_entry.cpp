@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/clock_entry.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/clock_decision.h"
@@ -16,10 +17,11 @@ Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std:
     const std::string_view text = trimmed(given);
     if (text.empty())
         return takesCrystal(node)
-                   ? ClockEntry{Edit{node.name + ": as the board says",
+                   ? ClockEntry{Edit{node.name + say(": as the board says"),
                                      {SetClock{node.id, std::nullopt}, SetCrystal{node.id, std::nullopt}}},
                                 std::nullopt}
-                   : ClockEntry{editOf(node.name + ": reset value", SetClock{node.id, std::nullopt}), std::nullopt};
+                   : ClockEntry{editOf(node.name + say(": reset value"), SetClock{node.id, std::nullopt}),
+                                std::nullopt};
     // What drives an oscillator from outside is a fact of the board and no wish.
     if (takesCrystal(node) && looksLikeCrystal(text)) {
         const Expected<FittedCrystal> crystal = parseCrystal(text);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/combinations.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 
@@ -23,7 +24,7 @@ std::string combinationText(const Device& device, const Rates& rates, const Cloc
         const ClockNode& node = device.clocks[term.clock];
         const std::string operation = operationText(device, rates, term.clock);
         parts.push_back(node.name + " " +
-                        (operation.empty() ? "at " + format(rates.clocks[term.clock].rate) : operation));
+                        (operation.empty() ? say("at ") + format(rates.clocks[term.clock].rate) : operation));
     }
     return listed(parts);
 }

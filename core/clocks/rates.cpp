@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/rates.h"
 
+#include "core/base/say.h"
 #include "core/plan/clock_decision.h"
 #include "core/quantity/parse.h"
 
@@ -81,8 +82,8 @@ private:
         case ClockNode::Type::External: {
             const auto fitted = board_.crystals.find(node.id);
             if (fitted == board_.crystals.end())
-                return stop(state, fmt::format("the board has no {} at {}",
-                                               node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
+                return stop(state, say("the board has no {} at {}",
+                                       node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
             takeFacts(state, node);
             state.load = fitted->second.load;
             state.stray = fitted->second.stray;
@@ -92,7 +93,7 @@ private:
         case ClockNode::Type::Select:
             state.input = node.inputs[size_t(state.setting)].node;
             if (state.input < 0)
-                return stop(state, "its selector is off");
+                return stop(state, say("its selector is off"));
             takeOver(state, 1);
             break;
         case ClockNode::Type::Divide:
@@ -120,7 +121,7 @@ private:
         state.monitored = decision.monitored;
         trim(state, node, decision);
         if (decision.run == ClockRun::Off)
-            stop(state, "the plan turns it off");
+            stop(state, say("the plan turns it off"));
     }
 
     /// Trimming helps only while the clock that it goes by can run.
@@ -189,7 +190,7 @@ private:
         if (!state.stopped.empty())
             return;
         if (node.enable.valid() && !state.used) {
-            state.stopped = "nothing uses it";
+            state.stopped = say("nothing uses it");
             return;
         }
         if (state.input >= 0 && !rates_.clocks[state.input].running) {
@@ -297,7 +298,7 @@ RateLimit limitIn(const Device& device, const ClockNode& node, int range)
     if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && !limit.min && !limit.max) {
         limit.min = node.crystalMin;
         limit.max = node.crystalMax;
-        limit.because = "the oscillator's crystal range";
+        limit.because = say("the oscillator's crystal range");
     }
     return limit;
 }
@@ -392,7 +393,7 @@ std::string operationText(const Device& device, const Rates& rates, ClockIndex c
     case ClockNode::Type::Follow:
         return fmt::format("\u00d7{}", state.setting);
     case ClockNode::Type::Select:
-        return state.input < 0 ? "none" : "from " + device.clocks[state.input].name;
+        return state.input < 0 ? "none" : say("from ") + device.clocks[state.input].name;
     case ClockNode::Type::Oscillator:
     case ClockNode::Type::Crystal:
     case ClockNode::Type::External:

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/reach.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/clocks/reach_search.h"
 #include "core/clocks/way.h"
@@ -90,12 +91,12 @@ std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found
                                         [i](const ReachTarget& t) { return t.clock == i; });
         if ((target ? then.outside(i) : then.breaks(i)) &&
             !(ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
-            out.push_back("then " + limitText(then, int(i)));
+            out.push_back(say("then ") + limitText(then, int(i)));
     }
     const std::vector<int> before = ground.now.forbiddenNow();
     for (const int c : then.forbiddenNow())
         if (std::find(before.begin(), before.end(), c) == before.end())
-            out.push_back("then " + forbiddenText(then, ground.device.neverTogether[size_t(c)]));
+            out.push_back(say("then ") + forbiddenText(then, ground.device.neverTogether[size_t(c)]));
     return out;
 }
 
@@ -115,9 +116,9 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
                 if (!target.withTolerance ||
                     shifted(clock.rate, clock.tolerance.high) <= shifted(target.rate, target.permitted))
                     continue;
-                out.push_back(fmt::format("{} could be {}, but the tolerance of {} leaves less than {} headroom",
-                                          ground.device.clocks[target.clock].name, format(clock.rate),
-                                          format(clock.tolerance), format(target.permitted)));
+                out.push_back(say("{} could be {}, but the tolerance of {} leaves less than {} headroom",
+                                  ground.device.clocks[target.clock].name, format(clock.rate), format(clock.tolerance),
+                                  format(target.permitted)));
             }
             return out;
         }
@@ -126,7 +127,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
     lossy.loseGoals = true;
     if (const Looked other = look(ground, lossy); !other.ways.empty()) {
         for (const NeedIndex need : other.ways.front().lost)
-            out.push_back(fmt::format("{} would miss a goal", ground.plan.needs[need].title));
+            out.push_back(say("{} would miss a goal", ground.plan.needs[need].title));
         return out;
     }
     if (const Looked other = look(ground, lossy, true); !other.found.empty())
@@ -139,11 +140,11 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
             for (const Change& change : other.ways.front().edit.changes)
                 if (const auto* set = std::get_if<SetClock>(&change);
                     set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
-                    out.push_back(fmt::format("{} is held; it would have to be {}",
-                                              ground.device.clocks[ground.device.findClock(set->node)].name,
-                                              set->value ? clockDecisionText(*set->value) : "reset value"));
+                    out.push_back(say("{} is held; it would have to be {}",
+                                      ground.device.clocks[ground.device.findClock(set->node)].name,
+                                      set->value ? clockDecisionText(*set->value) : say("reset value")));
     if (out.empty())
-        out.push_back("no setting of the clocks in this path gives this rate");
+        out.push_back(say("no setting of the clocks in this path gives this rate"));
     return out;
 }
 
@@ -216,13 +217,12 @@ std::string wayText(const Device& device, const ClockSolution& way)
             parts.push_back(
                 fmt::format("{} {}{}", node.name, node.type == ClockNode::Type::Divide ? "\u00f7" : "\u00d7", value));
         else if (node.type == ClockNode::Type::Select)
-            parts.push_back(
-                fmt::format("{} from {}", node.name,
-                            device.findClock(value) < 0 ? value : device.clocks[device.findClock(value)].name));
+            parts.push_back(say("{} from {}", node.name,
+                                device.findClock(value) < 0 ? value : device.clocks[device.findClock(value)].name));
         else
-            parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "reset value" : value));
+            parts.push_back(fmt::format("{} {}", node.name, value.empty() ? say("reset value") : value));
     }
-    return parts.empty() ? "no change" : joined(parts, ", ");
+    return parts.empty() ? say("no change") : joined(parts, ", ");
 }
 
 std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ClockSolution& way)
@@ -235,15 +235,15 @@ std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, 
         out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[other.clock].name, format(other.before),
                                   other.after.value.isZero() ? "stopped" : format(other.after)));
     for (const ClockIndex clock : way.wakes)
-        out.push_back(device.clocks[clock].name + " starts");
+        out.push_back(device.clocks[clock].name + say(" starts"));
     for (const ClockIndex clock : way.stops)
-        out.push_back(device.clocks[clock].name + " stops");
+        out.push_back(device.clocks[clock].name + say(" stops"));
     for (const NeedIndex need : way.lost)
-        out.push_back(plan.needs[need].title + " misses its goal");
+        out.push_back(plan.needs[need].title + say(" misses its goal"));
     const Current more(way.current.value - way.currentBefore.value);
     if (!more.value.isZero())
         out.push_back(
-            fmt::format("about {}{}", more.value > Rational(0) ? "+" : "\u2212", format(Current(more.value.abs()), 2)));
+            say("about {}{}", more.value > Rational(0) ? "+" : "\u2212", format(Current(more.value.abs()), 2)));
     return out;
 }
 
@@ -251,19 +251,18 @@ std::string wishText(const ReachTarget& target)
 {
     switch (target.kind) {
     case Kind::Rate:
-        return target.permitted.value.isZero()
-                   ? format(target.rate)
-                   : fmt::format("{} within {}", format(target.rate), format(target.permitted));
+        return target.permitted.value.isZero() ? format(target.rate)
+                                               : say("{} within {}", format(target.rate), format(target.permitted));
     case Kind::AtMost:
-        return "at most " + format(target.rate);
+        return say("at most ") + format(target.rate);
     case Kind::AtLeast:
-        return "at least " + format(target.rate);
+        return say("at least ") + format(target.rate);
     case Kind::Fastest:
-        return target.rate.value.isZero() ? "as fast as allowed"
-                                          : fmt::format("as fast as allowed up to {}", format(target.rate));
+        return target.rate.value.isZero() ? say("as fast as allowed")
+                                          : say("as fast as allowed up to {}", format(target.rate));
     case Kind::Slowest:
-        return target.rate.value.isZero() ? "as slow as allowed"
-                                          : fmt::format("as slow as allowed from {}", format(target.rate));
+        return target.rate.value.isZero() ? say("as slow as allowed")
+                                          : say("as slow as allowed from {}", format(target.rate));
     }
     return {};
 }
@@ -297,13 +296,13 @@ Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view given)
     }
     const Expected<Target<Frequency>> target = parseFrequencyTarget(text);
     if (!target)
-        return problemOf(fmt::format(
-            "\"{}\" is not a target rate: {} Write 48 MHz, 48 MHz \u00b10.25 %, >= 100 MHz, <= 80 MHz, max or min.",
-            given, target.problem().message));
+        return problemOf(
+            say("\"{}\" is not a target rate: {} Write 48 MHz, 48 MHz \u00b10.25 %, >= 100 MHz, <= 80 MHz, max or min.",
+                given, target.problem().message));
     if (!(target->value.value > Rational(0)))
-        return problemOf(fmt::format("\"{}\": the rate must be above zero.", given));
+        return problemOf(say("\"{}\": the rate must be above zero.", given));
     if (target->permitted && out.kind != Kind::Rate)
-        return problemOf(fmt::format("\"{}\": a tolerance belongs to a rate, not to a bound.", given));
+        return problemOf(say("\"{}\": a tolerance belongs to a rate, not to a bound.", given));
     out.rate = target->value;
     out.withTolerance = target->permitted.has_value();
     out.permitted = target->permitted.value_or(Ppm());
@@ -315,9 +314,9 @@ Expected<ReachTarget> readReachTarget(const Device& device, std::string_view tex
     const size_t at =
         std::min({text.find('='), text.find('<'), text.find('>'), text.find("\u2264"), text.find("\u2265")});
     if (at == std::string_view::npos)
-        return problemOf(fmt::format("\"{}\" is not a target; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, "
-                                     "CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max or CLOCK=min.",
-                                     text));
+        return problemOf(say("\"{}\" is not a target; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, "
+                             "CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max or CLOCK=min.",
+                             text));
     const std::string name(trimmed(text.substr(0, at)));
     ClockIndex clock = device.findClock(name);
     std::vector<std::string> names;
@@ -328,7 +327,7 @@ Expected<ReachTarget> readReachTarget(const Device& device, std::string_view tex
             clock = int(i);
     }
     if (clock < 0)
-        return problemOf(fmt::format("\"{}\" is not a clock of {}.{}", name, device.name, didYouMean(name, names)));
+        return problemOf(say("\"{}\" is not a clock of {}.{}", name, device.name, didYouMean(name, names)));
     std::string_view wish = text.substr(at);
     if (wish.starts_with("="))
         wish.remove_prefix(1);

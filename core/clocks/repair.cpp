@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/repair.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/clocks/goal_memo.h"
 #include "core/clocks/way.h"
@@ -329,11 +330,11 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         out.wrong.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
     if (wrong.supply) {
         const OperatingRange& range = device.ranges[size_t(now.range())];
-        out.wrong.push_back(fmt::format("the supply is {}; {} needs {} to {}", format(rates.supply), range.name,
-                                        format(range.supplyMin), format(range.supplyMax)));
+        out.wrong.push_back(say("the supply is {}; {} needs {} to {}", format(rates.supply), range.name,
+                                format(range.supplyMin), format(range.supplyMax)));
     }
     for (const NeedIndex need : wrong.needs)
-        out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[need].title));
+        out.wrong.push_back(say("{} misses a goal", plan.needs[need].title));
     if (wrong.none())
         return out;
     const auto take = [&](const Repair& repair) {
@@ -341,7 +342,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         for (const Repair::Found& found : repair.found())
             out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
     };
-    const auto missed = [&plan](NeedIndex need) { return fmt::format("{} misses a goal", plan.needs[need].title); };
+    const auto missed = [&plan](NeedIndex need) { return say("{} misses a goal", plan.needs[need].title); };
     all.run();
     take(all);
     out.fewest = out.complete;
@@ -369,7 +370,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         for (const int combination : left.combinations)
             out.left.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
         if (left.supply)
-            out.left.push_back("the supply does not suit the operating range");
+            out.left.push_back(say("the supply does not suit the operating range"));
         for (const NeedIndex need : left.needs)
             out.left.push_back(missed(need));
     }

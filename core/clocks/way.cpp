@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/way.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 
@@ -29,7 +30,7 @@ ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<R
         way.errors.push_back(target.kind == ReachTarget::Kind::Rate ? errorOf(rate, target.rate) : Ppm());
         if (way.errors.back().value.abs() > way.worstError.value)
             way.worstError = Ppm(way.errors.back().value.abs());
-        title.push_back(fmt::format("{} to {}", device.clocks[target.clock].name, format(rate)));
+        title.push_back(say("{} to {}", device.clocks[target.clock].name, format(rate)));
     }
     for (ClockIndex i = 0; i < int(then.size()); ++i) {
         const bool target =
@@ -43,7 +44,7 @@ ClockSolution wayTo(const ClockTrial& now, const Plan& plan, const std::vector<R
     way.currentBefore = now.current();
     way.fastestMultiplier = then.fastestMultiplier();
     way.range = range;
-    way.edit.title = title.empty() ? "Repair the clocks" : joined(title, ", ");
+    way.edit.title = title.empty() ? say("Repair the clocks") : joined(title, ", ");
     return way;
 }
 
@@ -52,8 +53,8 @@ std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combi
     std::vector<std::string> names;
     for (const ClockCombination::Term& term : combination.terms)
         names.push_back(trial.device().clocks[term.clock].name);
-    return fmt::format("{}: combination not allowed{}", listed(names),
-                       combination.because.empty() ? "" : ": " + combination.because);
+    return say("{}: combination not allowed{}", listed(names),
+               combination.because.empty() ? "" : ": " + combination.because);
 }
 
 std::string limitText(const ClockTrial& trial, ClockIndex clock)
@@ -62,20 +63,18 @@ std::string limitText(const ClockTrial& trial, ClockIndex clock)
     const ClockNode& node = trial.device().clocks[i];
     const Frequency rate = trial.clocks[i].rate;
     if (rate.value.isZero())
-        return fmt::format("{} stops", node.name);
+        return say("{} stops", node.name);
     const auto most = trial.max(i);
     const auto least = trial.min(i);
     const std::string range = trial.device().ranges[size_t(trial.range())].name;
     const std::string because = limitIn(trial.device(), node, trial.range()).because;
     const std::string why = because.empty() ? "" : ": " + because;
     if (most && rate > *most)
-        return fmt::format("{} is {}, above its limit of {} in {}{}", node.name, format(rate), format(*most), range,
-                           why);
+        return say("{} is {}, above its limit of {} in {}{}", node.name, format(rate), format(*most), range, why);
     if (least && rate < *least)
-        return fmt::format("{} is {}, below its limit of {} in {}{}", node.name, format(rate), format(*least), range,
-                           why);
-    return fmt::format("{} is {} {}; with its tolerance it crosses its limit of {} in {}{}", node.name, format(rate),
-                       format(trial.clocks[i].tolerance), most ? format(*most) : format(*least), range, why);
+        return say("{} is {}, below its limit of {} in {}{}", node.name, format(rate), format(*least), range, why);
+    return say("{} is {} {}; with its tolerance it crosses its limit of {} in {}{}", node.name, format(rate),
+               format(trial.clocks[i].tolerance), most ? format(*most) : format(*least), range, why);
 }
 
 } // namespace bindrel

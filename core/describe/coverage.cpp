@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/describe/coverage.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 #include "core/device/undescribed.h"
@@ -15,15 +16,15 @@ const char* nameOf(CoverageLevel level)
 {
     switch (level) {
     case CoverageLevel::Named:
-        return "cannot be used";
+        return say("cannot be used");
     case CoverageLevel::Known:
-        return "kind known";
+        return say("kind known");
     case CoverageLevel::Placed:
-        return "can be placed";
+        return say("can be placed");
     case CoverageLevel::Computed:
-        return "can be computed";
+        return say("can be computed");
     case CoverageLevel::Written:
-        return "can be written";
+        return say("can be written");
     }
     return "";
 }
@@ -44,7 +45,7 @@ std::string lackingRoles(const Block& block, const BlockKind& kind)
     if (out.size() > 6) {
         const std::size_t more = out.size() - 5;
         out.resize(5);
-        out.push_back(counted(long(more), "more role"));
+        out.push_back(sayCount(long(more), "{} more role", "{} more roles"));
     }
     return listed(out);
 }
@@ -56,18 +57,18 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
     InstanceCoverage out{i, block.kind, CoverageLevel::Named, {}};
     const BlockKind* kind = findBlockKind(block.kind);
     if (!kind) {
-        out.next = "its kind (\"kind\" of its block)";
+        out.next = say("its kind (\"kind\" of its block)");
         return out;
     }
     out.level = CoverageLevel::Known;
     if (!kind->signals.empty() && instance.signals.empty() && block.roles.empty()) {
-        out.next = "its signals";
+        out.next = say("its signals");
         return out;
     }
     const bool led = instance.signals.empty() || std::any_of(device.routes.begin(), device.routes.end(),
                                                              [i](const Route& route) { return route.instance == i; });
     if (!led) {
-        out.next = "pads for its signals";
+        out.next = say("pads for its signals");
         return out;
     }
     out.level = CoverageLevel::Placed;
@@ -78,11 +79,11 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
     if (noRegisters || !roles.empty() || !clocked) {
         std::vector<std::string> lacks;
         if (noRegisters)
-            lacks.emplace_back("its registers");
+            lacks.emplace_back(say("its registers"));
         else if (!roles.empty())
-            lacks.push_back("fields for " + roles);
+            lacks.push_back(say("fields for {}", roles));
         if (!clocked)
-            lacks.emplace_back("its clock");
+            lacks.emplace_back(say("its clock"));
         out.next = listed(lacks);
         return out;
     }
@@ -93,7 +94,7 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
             if (what != "supply" && what != "operating ranges" && what != "wait states" && what != "package" &&
                 what != "pads")
                 lacks.push_back(what);
-        out.next = "of the device: " + listed(lacks);
+        out.next = say("of the device: ") + listed(lacks);
         return out;
     }
     out.level = CoverageLevel::Written;

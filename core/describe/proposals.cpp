@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/describe/proposals.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/role_fit.h"
 #include "core/describe/trade_words.h"
@@ -82,13 +83,13 @@ std::optional<Proposal> kindOf(const Device& device, BlockIndex b)
             const std::vector<std::string> parts = wordsOf(name);
             for (const std::string& word : words.names)
                 if (std::find(parts.begin(), parts.end(), word) != parts.end()) {
-                    hit(words.kind, 0.8, fmt::format("{} has the word \"{}\"", name, word));
+                    hit(words.kind, 0.8, say("{} has the word \"{}\"", name, word));
                     break;
                 }
         }
         for (const std::string& phrase : words.phrases)
             if (saysWord(about, phrase)) {
-                hit(words.kind, 0.8, fmt::format("its description says {}", inQuotes(phrase)));
+                hit(words.kind, 0.8, say("its description says {}", inQuotes(phrase)));
                 break;
             }
     }
@@ -103,7 +104,7 @@ std::optional<Proposal> kindOf(const Device& device, BlockIndex b)
             second = std::max(second, other.confidence);
     if (second > best->second.confidence - 0.1)
         return std::nullopt; // it could be either
-    return Proposal{block.name, fmt::format("kind {} = {}", block.name, best->first), best->second.reason,
+    return Proposal{block.name, say("kind {} = {}", block.name, best->first), best->second.reason,
                     best->second.confidence * (1 - second / 2)};
 }
 
@@ -244,11 +245,11 @@ void rolesOf(const Device& device, BlockIndex b, const BlockKind& kind, std::vec
         const Candidate& candidate = candidates[c];
         const Register& reg = block.registers[candidate.reg];
         const Field& field = reg.fields[candidate.field];
-        std::string fact = fmt::format("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
+        std::string fact = say("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
         std::string reason = one.reasons[c];
         if (const std::string encoding = encodingIn(*one.spec, field); !encoding.empty()) {
-            fact += ": code " + encoding;
-            reason += fmt::format("; its description says how it counts: {}", inQuotes(field.about));
+            fact += say(": code {}", encoding);
+            reason += say("; its description says how it counts: {}", inQuotes(field.about));
         }
         out.push_back({block.name, fact, reason, std::min(confidence, 0.99)});
     }
@@ -297,13 +298,13 @@ void gatesOf(const Device& device, std::vector<Proposal>& out)
             }
             if (found.size() != 1)
                 continue;
-            out.push_back({device.blockOf(InstanceIndex(int(i))).name,
-                           fmt::format("instance {}: {} {}", instance.name, gate ? "gate" : "reset",
-                                       device.nameOf(found[0].first)),
-                           found[0].second.empty()
-                               ? fmt::format("{} is named so", device.nameOf(found[0].first))
-                               : fmt::format("{}: {}", device.nameOf(found[0].first), inQuotes(found[0].second)),
-                           0.9});
+            out.push_back(
+                {device.blockOf(InstanceIndex(int(i))).name,
+                 say("instance {}: {} {}", instance.name, gate ? "gate" : "reset", device.nameOf(found[0].first)),
+                 found[0].second.empty()
+                     ? say("{} is named so", device.nameOf(found[0].first))
+                     : fmt::format("{}: {}", device.nameOf(found[0].first), inQuotes(found[0].second)),
+                 0.9});
         }
     }
 }

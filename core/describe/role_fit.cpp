@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/describe/role_fit.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/trade_words.h"
 
@@ -195,10 +196,9 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
     if (exact && !(spec.use == Use::Status && field.access == Field::Access::ReadWrite))
         score = std::max(score, 0.95);
     if (score > 0)
-        reason = byName > 0.9 ? fmt::format("the name of {} says so", field.name)
-                 : !field.about.empty() && byAbout > 0.9
-                     ? fmt::format("{}: {}", field.name, inQuotes(field.about))
-                     : fmt::format("the names of {} and its register say so", field.name);
+        reason = byName > 0.9                            ? say("the name of {} says so", field.name)
+                 : !field.about.empty() && byAbout > 0.9 ? fmt::format("{}: {}", field.name, inQuotes(field.about))
+                                                         : say("the names of {} and its register say so", field.name);
     return std::clamp(score, 0.0, 1.0);
 }
 

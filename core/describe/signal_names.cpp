@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/describe/signal_names.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 
@@ -169,19 +170,19 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
             const std::string rest = whole.substr(called.size());
             // "UART1" is not the beginning of "UART12_TX".
             if (rest.empty() || rest[0] < '0' || rest[0] > '9')
-                add(instance.name, kind, rest, 1, fmt::format("{} begins with {}", name, instance.name));
+                add(instance.name, kind, rest, 1, say("{} begins with {}", name, instance.name));
         }
         // "TXD0": the name ends with the instance number.
         const auto [letters, number] = withoutNumber(called);
         if (of == NamesOf::Pads && !number.empty() && whole.size() > number.size() && whole.ends_with(number) &&
             (whole[whole.size() - number.size() - 1] < '0' || whole[whole.size() - number.size() - 1] > '9'))
             add(instance.name, kind, whole.substr(0, whole.size() - number.size()), 0.85,
-                fmt::format("{1} ends with the number of {0}", instance.name, name));
+                say("{1} ends with the number of {0}", instance.name, name));
         // One alone of its kind needs no number: "SCL".
         const auto same = std::count_if(device.instances.begin(), device.instances.end(),
                                         [&](const Instance& other) { return device.blocks[other.block].kind == said; });
         if (of == NamesOf::Pads && same == 1 && !said.empty())
-            add(instance.name, kind, whole, 0.8, fmt::format("{} is the only block of its kind", instance.name));
+            add(instance.name, kind, whole, 0.8, say("{} is the only block of its kind", instance.name));
     }
     // Nothing describes its block: as the table calls it.
     const std::size_t cut = name.find_first_of("_. ");
@@ -197,7 +198,7 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
             });
         if (!known && !kind.empty() && !described)
             add(instance, kind, tight(name.substr(cut + 1)), 0.8,
-                fmt::format("{} is what such a block is called; no file describes it", instance));
+                say("{} is what such a block is called; no file describes it", instance));
     }
 }
 
@@ -229,7 +230,7 @@ SignalProposal proposeSignal(const Device& device, const std::string& name, cons
             out.confidence = std::min(out.confidence, 0.5); // it could be either
     }
     if (!out.signal)
-        out.reason = "no block has a signal of that name";
+        out.reason = say("no block has a signal of that name");
     return out;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/describe/table_look.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/describe/quantity_names.h"
 #include "core/describe/signal_names.h"
@@ -100,9 +101,9 @@ Expected<Columns> withMeaning(Columns columns, const std::string& name, const st
         columns.names[name] = *signal;
         return columns;
     }
-    return problemOf(fmt::format("\"{}\" is no meaning of a name: use INSTANCE.SIGNAL with in, out, both or analog "
-                                 "behind it, a value such as \"limit of CLOCK\", or ignored.",
-                                 printable(text)));
+    return problemOf(say("\"{}\" is no meaning of a name: use INSTANCE.SIGNAL with in, out, both or analog "
+                         "behind it, a value such as \"limit of CLOCK\", or ignored.",
+                         printable(text)));
 }
 
 std::string columnsFileText(const TableLook& look, const Columns& columns, const std::string& before,
@@ -119,8 +120,8 @@ std::string columnsFileText(const TableLook& look, const Columns& columns, const
         } else {
             open += fmt::format("# name \"{}\" is {}\n", name.name,
                                 !look.table.values ? "INSTANCE.SIGNAL"
-                                : name.isCondition ? "range RANGE"
-                                                   : "limit of CLOCK");
+                                : name.isCondition ? say("range RANGE")
+                                                   : say("limit of CLOCK"));
         }
     }
     if (before.empty())

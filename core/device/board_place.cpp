@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/board_place.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -65,8 +66,8 @@ Expected<BoardOutline> parseOutline(std::string_view text)
     const auto width = lengthIn(withoutUnit(said.substr(0, times)));
     const auto height = times == std::string_view::npos ? std::nullopt : lengthIn(said.substr(times + 1));
     if (!width || !height || *width == 0 || *height == 0)
-        return problemOf(fmt::format("\"{}\" is no size of a board; write it as in 100 x 80 mm, at most 2 m.",
-                                     printable(std::string(text.substr(0, 60)))));
+        return problemOf(say("\"{}\" is no size of a board; write it as in 100 x 80 mm, at most 2 m.",
+                             printable(std::string(text.substr(0, 60)))));
     return BoardOutline{*width, *height};
 }
 
@@ -78,10 +79,9 @@ std::string outlineText(const BoardOutline& outline)
 Expected<BoardPlace> parsePlace(std::string_view text)
 {
     const auto unclear = [&] {
-        return problemOf(
-            fmt::format("\"{}\" is no place on a board; write it as in \"12.5, 30 mm\", then \"turned 90\" "
-                        "and \"below\" where that is so.",
-                        printable(std::string(text.substr(0, 60)))));
+        return problemOf(say("\"{}\" is no place on a board; write it as in \"12.5, 30 mm\", then \"turned 90\" "
+                             "and \"below\" where that is so.",
+                             printable(std::string(text.substr(0, 60)))));
     };
     const std::vector<std::string> pieces = splitted(text, ',');
     if (pieces.size() < 2 || pieces.size() > 4)
@@ -99,7 +99,7 @@ Expected<BoardPlace> parsePlace(std::string_view text)
             const std::string_view angle = trimmed(said.substr(7));
             turned = true;
             if (angle != "0" && angle != "90" && angle != "180" && angle != "270")
-                return problemOf("a part is turned by 0, 90, 180 or 270 degrees.");
+                return problemOf(say("a part is turned by 0, 90, 180 or 270 degrees."));
             out.turn = angle == "90" ? 90 : angle == "180" ? 180 : angle == "270" ? 270 : 0;
         } else {
             return unclear();

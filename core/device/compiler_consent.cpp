@@ -2,6 +2,7 @@
 #include "core/device/compiler_consent.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/device/device_memory.h"
 
 #include <algorithm>
@@ -54,7 +55,7 @@ Outcome allowCompilers(const Device& device, const fs::path& memory)
 {
     const fs::path file = fileOf(device, memory);
     if (file.empty())
-        return problemOf("Your consent cannot be stored: there is no home folder. Set HOME.");
+        return problemOf(say("Your consent cannot be stored: there is no home folder. Set HOME."));
     std::error_code error;
     fs::create_directories(file.parent_path(), error);
     return writeFileAtomically(file, agreement(device));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/index_vector.h"
+#include "core/base/say.h"
 #include "core/device/block.h"
 #include "core/device/clock_node.h"
 #include "core/device/low_power_mode.h"
@@ -236,7 +237,7 @@ struct Device {
     /// Whether its files do not say this ("clocks").
     bool lacks(std::string_view what) const;
     /// Whether rates can be computed: its clocks are described.
-    bool hasClocks() const { return !lacks("clocks") && !lacks("core clock"); }
+    bool hasClocks() const { return !lacks("clocks") && !lacks(say("core clock")); }
     /// Whether a program can be written for it. Without wait states or operating ranges it can; their limits are then
     /// not checked.
     bool canBeWritten() const;

@@ -2,6 +2,7 @@
 #include "core/device/device_memory.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 
 #include <fmt/format.h>
 
@@ -56,10 +57,10 @@ Expected<Device> recallDevice(const std::string& revision, const fs::path& memor
     std::error_code error;
     const fs::path file = memory / revision / "device.json";
     if (!isRevision(revision) || !fs::exists(file, error))
-        return problemOf("the device file that the plan was saved with is not kept on this machine.");
+        return problemOf(say("the device file that the plan was saved with is not kept on this machine."));
     Expected<Device> device = loadDevice(file);
     if (device && device->revision != revision)
-        return problemOf("the copy that is kept of the device file has been changed.");
+        return problemOf(say("the copy that is kept of the device file has been changed."));
     return device;
 }
 

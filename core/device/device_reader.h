@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/say.h"
 #include "core/device/block_kind.h"
 #include "core/device/device.h"
 #include "core/device/wish.h"
@@ -50,8 +51,7 @@ public:
                 c == '.' || c == '+' || c == '-' ? '_' : static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
         const auto [known, fresh] = words_.emplace(word, name);
         if (!fresh && known->second != name)
-            node.fail(fmt::format("\"{}\" and \"{}\" would be one name in C; give one of them another.", name,
-                                  known->second));
+            node.fail(say("\"{}\" and \"{}\" would be one name in C; give one of them another.", name, known->second));
     }
 
 private:

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/field_code.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 
@@ -53,8 +54,8 @@ Expected<std::uint32_t> fieldCode(const Device& device, const FieldRef& ref, std
                 return field.values[i].code;
     if (const std::optional<std::uint32_t> code = numberIn(word, field.maxCode()))
         return *code;
-    return problemOf(fmt::format("\"{}\" is not a value of {}; use 0 to {}{}", trimmed(text), device.nameOf(ref),
-                                 field.maxCode(), names.empty() ? "" : " or " + listed(names)));
+    return problemOf(say("\"{}\" is not a value of {}; use 0 to {}{}", trimmed(text), device.nameOf(ref),
+                         field.maxCode(), names.empty() ? "" : say(" or ") + listed(names)));
 }
 
 Expected<std::uint32_t> wordValue(const Register& reg, std::string_view text)
@@ -62,8 +63,8 @@ Expected<std::uint32_t> wordValue(const Register& reg, std::string_view text)
     const std::uint32_t most = reg.width >= 32 ? UINT32_MAX : (1u << reg.width) - 1;
     if (const std::optional<std::uint32_t> word = numberIn(text, most))
         return *word;
-    return problemOf(fmt::format("\"{}\" is not a value of {}, which has {} bits; write a number, as 0x{:X}.",
-                                 trimmed(text), reg.name, reg.width, most));
+    return problemOf(say("\"{}\" is not a value of {}, which has {} bits; write a number, as 0x{:X}.", trimmed(text),
+                         reg.name, reg.width, most));
 }
 
 std::string fieldCodeText(const Field& field, std::uint32_t code)
@@ -87,18 +88,18 @@ std::string whyNotByHand(const Device& device, const FieldRef& ref)
     case Access::Once:
         break;
     case Access::ReadOnly:
-        return "is read-only";
+        return say("is read-only");
     case Access::WriteOnly:
-        return "does not keep what is written to it";
+        return say("does not keep what is written to it");
     case Access::WriteOneToClear:
     case Access::WriteZeroToClear:
     case Access::ReadToClear:
-        return "is a flag, which writing or reading clears";
+        return say("is a flag, which writing or reading clears");
     case Access::WriteOneToSet:
     case Access::WriteOneToToggle:
-        return "acts on other bits when it is written and holds no value";
+        return say("acts on other bits when it is written and holds no value");
     case Access::Key:
-        return "is a key";
+        return say("is a key");
     }
     const Block& block = device.blockOf(ref.instance);
     const BlockKind* kind = findBlockKind(block.kind);
@@ -110,11 +111,11 @@ std::string whyNotByHand(const Device& device, const FieldRef& ref)
         case RoleSpec::Use::Config:
             break;
         case RoleSpec::Use::Status:
-            return "tells the state of the hardware";
+            return say("tells the state of the hardware");
         case RoleSpec::Use::Data:
-            return "holds data, which the program's functions read and write";
+            return say("holds data, which the program's functions read and write");
         case RoleSpec::Use::Command:
-            return "does something at once when it is written";
+            return say("does something at once when it is written");
         }
     }
     return {};

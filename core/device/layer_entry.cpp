@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/layer_entry.h"
 
+#include "core/base/say.h"
 #include "core/device/layers.h"
 #include "core/json/json_document.h"
 #include "core/json/json_scan.h"
@@ -45,16 +46,16 @@ Expected<std::string> withLayer(const std::string& text, const std::string& devi
     if (!layers)
         return layers.problem();
     if (!layers->empty() && layers->front().family)
-        return problemOf(fmt::format("{} is a member of a family. Name {} in a device file that has the member as a "
-                                     "layer, or in the family's own layers.",
-                                     deviceFile, file));
+        return problemOf(say("{} is a member of a family. Name {} in a device file that has the member as a "
+                             "layer, or in the family's own layers.",
+                             deviceFile, file));
     for (const LayerRequest& layer : *layers)
         if (layer.file == file)
             return layer.columns == columns
                        ? Expected<std::string>(text)
-                       : problemOf(fmt::format("{} has {} as a layer already, with {}. Change that line.", deviceFile,
-                                               file,
-                                               layer.columns.empty() ? "no columns" : "the columns " + layer.columns));
+                       : problemOf(
+                             say("{} has {} as a layer already, with {}. Change that line.", deviceFile, file,
+                                 layer.columns.empty() ? say("no columns") : say("the columns {}", layer.columns)));
     const auto quoted = [](const std::string& word) { return nlohmann::json(word).dump(); };
     const std::string entry = columns.empty()
                                   ? fmt::format("{{ \"file\": {} }}", quoted(file))
@@ -63,22 +64,22 @@ Expected<std::string> withLayer(const std::string& text, const std::string& devi
     if (layers->empty()) {
         const std::size_t open = text.find('{');
         if (open == std::string::npos)
-            return problemOf(fmt::format("{} is no device file.", deviceFile));
+            return problemOf(say("{} is no device file.", deviceFile));
         // An empty list, or none.
         if (const JsonScan list = scanJson(text, "/layers", 64); list.found)
             out.insert(endOf(text, *list.found) - 1, " " + entry + " ");
         else
-            out.insert(open + 1, fmt::format("\n  \"layers\": [\n    {}\n  ],", entry));
+            out.insert(open + 1, say("\n  \"layers\": [\n    {}\n  ],", entry));
     } else {
         const JsonScan last = scanJson(text, "/layers/" + std::to_string(layers->size() - 1), 64);
         if (!last.found)
-            return problemOf(fmt::format("the layers of {} could not be found.", deviceFile));
+            return problemOf(say("the layers of {} could not be found.", deviceFile));
         out.insert(endOf(text, *last.found), ",\n    " + entry);
     }
     // What was written must say what was meant.
     const Expected<std::vector<LayerRequest>> now = layersOf(out, deviceFile);
     if (!now || now->size() != layers->size() + 1 || now->back().file != file || now->back().columns != columns)
-        return problemOf(fmt::format("{} could not be changed; add {} to its layers by hand.", deviceFile, entry));
+        return problemOf(say("{} could not be changed; add {} to its layers by hand.", deviceFile, entry));
     return out;
 }
 

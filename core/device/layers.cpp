@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/layers.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device.h"
 #include "core/json/json_document.h"
@@ -93,26 +94,26 @@ public:
         try {
             where = Json::json_pointer(at);
         } catch (const Json::exception&) {
-            remark(from, pointer, fmt::format("\"{}\" is not a JSON pointer.", printable(at.substr(0, 80))));
+            remark(from, pointer, say("\"{}\" is not a JSON pointer.", printable(at.substr(0, 80))));
             return;
         }
         Json& root = out_.device->value();
         const std::string because = patch.value("because", "");
         const bool there = !at.empty() && root.contains(where);
         if (!there && patch.contains("was")) {
-            remark(from, pointer, fmt::format("nothing stands at {} any more, so the correction does nothing.", at));
+            remark(from, pointer, say("nothing stands at {} any more, so the correction does nothing.", at));
             return;
         }
         if (there && patch.contains("was") && root.at(where) != patch["was"]) {
             remark(from, pointer,
-                   fmt::format("the layer now says {} at {}, not {}: look whether the correction is still needed. It "
-                               "is not applied.",
-                               shortened(root.at(where)), at, shortened(patch["was"])));
+                   say("the layer now says {} at {}, not {}: look whether the correction is still needed. It "
+                       "is not applied.",
+                       shortened(root.at(where)), at, shortened(patch["was"])));
             return;
         }
         if (there && root.at(where) == patch["is"]) {
             remark(from, pointer,
-                   fmt::format("the layer says {} at {} already; the correction can go.", shortened(patch["is"]), at));
+                   say("the layer says {} at {} already; the correction can go.", shortened(patch["is"]), at));
             return;
         }
         Replaced replaced{at,
@@ -127,14 +128,14 @@ public:
             } else {
                 if (!there && !at.empty() && !root.contains(where.parent_pointer())) {
                     remark(from, pointer,
-                           fmt::format("nothing stands at {}, so nothing can be put below it.",
-                                       where.parent_pointer().to_string()));
+                           say("nothing stands at {}, so nothing can be put below it.",
+                               where.parent_pointer().to_string()));
                     return;
                 }
                 root[where] = patch["is"];
             }
         } catch (const Json::exception&) {
-            remark(from, pointer, fmt::format("nothing can be put at {}.", at));
+            remark(from, pointer, say("nothing can be put at {}.", at));
             return;
         }
         out_.device->adoptOne(from, pointer + "/is", at);
@@ -232,12 +233,12 @@ private:
         const auto onlyKeys = [&](const Json& object, const std::string& pointer,
                                   const std::vector<std::string>& known) -> std::optional<Problem> {
             if (!object.is_object())
-                return refused(pointer, "must be an object.");
+                return refused(pointer, say("must be an object."));
             for (const auto& [key, value] : object.items())
                 if (std::find(known.begin(), known.end(), key) == known.end())
                     return refused(pointer + "/" + pointerWord(key),
-                                   fmt::format("the key \"{}\" is not known here; {} is.{}", printable(key),
-                                               listed(known), didYouMean(key, known)));
+                                   say("the key \"{}\" is not known here; {} is.{}", printable(key), listed(known),
+                                       didYouMean(key, known)));
             return std::nullopt;
         };
         if (const std::optional<Problem> problem = onlyKeys(overrides, "/overrides", {"blocks"}))
@@ -246,12 +247,12 @@ private:
         if (given == overrides.end())
             return {};
         if (!given->is_object())
-            return refused("/overrides/blocks", "must be an object.");
+            return refused("/overrides/blocks", say("must be an object."));
         Json& root = out_.device->value();
         for (const auto& [name, words] : given->items()) {
             const std::string there = "/overrides/blocks/" + pointerWord(name), here = "/blocks/" + pointerWord(name);
             if (!root.contains("blocks") || !root["blocks"].is_object() || !root["blocks"].contains(name))
-                return refused(there, fmt::format("\"{}\" is not a block of this device.", printable(name)));
+                return refused(there, say("\"{}\" is not a block of this device.", printable(name)));
             if (const std::optional<Problem> problem = onlyKeys(words, there, {"abilities", "roles"}))
                 return *problem;
             Json& block = root["blocks"][name];
@@ -259,7 +260,7 @@ private:
                 continue; // its own reader tells
             for (const auto& [key, values] : words.items()) {
                 if (!values.is_object())
-                    return refused(there + "/" + key, "must be an object.");
+                    return refused(there + "/" + key, say("must be an object."));
                 if (!block.contains(key))
                     block[key] = Json::object();
                 if (!block[key].is_object())
@@ -329,7 +330,7 @@ Expected<std::vector<LayerRequest>> familyOf(const std::string& text, const std:
     if (isLayer && !name.ends_with(".json"))
         return out;
     if (std::filesystem::path(name).filename() != name || name.empty() || !isPrintable(name))
-        family.fail(fmt::format("\"{}\" must be the name of a file in the same folder.", printable(name)));
+        family.fail(say("\"{}\" must be the name of a file in the same folder.", printable(name)));
     if (!document.ok())
         return document.problem();
     LayerRequest request;
@@ -367,12 +368,12 @@ Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std:
                 inside = inside && part != "..";
             if (!inside && row.has(key))
                 row.child(key).fail(
-                    fmt::format("\"{}\" must name a file in the folder of this one, or below it.", printable(*named)));
+                    say("\"{}\" must name a file in the folder of this one, or below it.", printable(*named)));
         }
         out.push_back(std::move(request));
     }
     if (out.size() > kMaxLayers)
-        list.fail(fmt::format("lists more than {} files.", kMaxLayers));
+        list.fail(say("lists more than {} files.", kMaxLayers));
     if (!document.ok())
         return document.problem();
     return out;
@@ -397,7 +398,7 @@ Expected<PlacedJson> deviceLayer(const std::string& text, const std::string& fil
     out.value() = document.value();
     out.putPointer("", number, "");
     if (const std::int64_t format = document.root().integer("format", 0, INT32_MAX, 1); document.ok() && format != 1)
-        document.root().child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+        document.root().child("format").fail(say("this version of Bindrel reads format 1, not {}.", format));
     if (!document.ok())
         return document.problem();
     return out;
@@ -423,8 +424,8 @@ std::optional<Problem> malformed(const Json& patch, const TextPlace& at, const s
         }))
         return std::nullopt;
     Problem problem =
-        problemOf("a correction has \"at\" (a JSON pointer), \"is\" (the right value), \"because\" (the reason), "
-                  "and may have \"was\" (the wrong value).");
+        problemOf(say("a correction has \"at\" (a JSON pointer), \"is\" (the right value), \"because\" (the reason), "
+                      "and may have \"was\" (the wrong value)."));
     problem.file = at.file;
     problem.pointer = pointer;
     problem.line = at.line;
@@ -452,7 +453,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
         if (layer == layers.end() && request.family && depth == 0)
             continue;
         if (layer == layers.end() || depth > 4) {
-            Problem problem = problemOf(fmt::format("the layer {} was not read.", request.file));
+            Problem problem = problemOf(say("the layer {} was not read.", request.file));
             problem.file = file;
             return problem;
         }
@@ -469,7 +470,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             const auto columns = std::find_if(layers.begin(), layers.end(),
                                               [&](const LayerFile& known) { return known.path == beside; });
             if (columns == layers.end()) {
-                Problem problem = problemOf(fmt::format("the file {} was not read.", request.columns));
+                Problem problem = problemOf(say("the file {} was not read.", request.columns));
                 problem.file = file;
                 return problem;
             }
@@ -485,7 +486,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             stack.out().remarks.push_back(std::move(remark));
         for (const std::string& section : request.gives)
             if (!read->sections.value().contains(section)) {
-                Problem problem = problemOf(fmt::format("{} gives no \"{}\".", request.file, printable(section)));
+                Problem problem = problemOf(say("{} gives no \"{}\".", request.file, printable(section)));
                 problem.file = file;
                 stack.out().remarks.push_back(std::move(problem));
             }
@@ -496,7 +497,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
     collect(*own, corrections);
     for (const Corrections& some : corrections) {
         if (!some.list.is_array()) {
-            Problem problem = problemOf("must be a list of corrections.");
+            Problem problem = problemOf(say("must be a list of corrections."));
             const TextPlace at = some.from.place("/patches");
             problem.file = at.file;
             problem.line = at.line;

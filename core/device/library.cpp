@@ -2,6 +2,7 @@
 #include "core/device/library.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_cache.h"
 
@@ -54,7 +55,7 @@ const char* nameOf(Origin origin)
     case Origin::Folder:
         return "folder";
     case Origin::BesidePlan:
-        return "beside the plan";
+        return say("beside the plan");
     case Origin::User:
         return "user";
     case Origin::Shipped:
@@ -68,18 +69,39 @@ Library::Library(fs::path dataFolder)
     places_.push_back({std::move(dataFolder), Origin::Shipped});
 }
 
+namespace {
+
+/// Below it are "bin" and "share" of an installation, or the folders of a build; empty when it cannot be told.
+fs::path programsFolder()
+{
+    std::error_code error;
+    const fs::path self = fs::read_symlink("/proc/self/exe", error);
+    return error ? fs::path() : self.parent_path().parent_path();
+}
+
+/// Whether the program is installed, and does not run where it was built.
+bool isInstalled()
+{
+    std::error_code error;
+    const fs::path folder = programsFolder();
+    return !folder.empty() && fs::is_directory(folder / "share" / "bindrel", error);
+}
+
+} // namespace
+
+fs::path Library::localeFolder()
+{
+    if (const char* given = std::getenv("BINDREL_LOCALE"); given && *given)
+        return given;
+    return isInstalled() ? programsFolder() / "share" / "locale" : programsFolder() / "locale";
+}
+
 Library Library::shipped()
 {
     const auto folder = []() -> fs::path {
         if (const char* given = std::getenv("BINDREL_DATA"); given && *given)
             return given;
-        std::error_code error;
-        if (const fs::path self = fs::read_symlink("/proc/self/exe", error); !error) {
-            const fs::path installed = self.parent_path().parent_path() / "share" / "bindrel";
-            if (fs::is_directory(installed, error))
-                return installed;
-        }
-        return BINDREL_SOURCE_DATA;
+        return isInstalled() ? programsFolder() / "share" / "bindrel" : fs::path(BINDREL_SOURCE_DATA);
     };
     Library library(folder());
     // The base directory specification: $XDG_DATA_HOME, else .local/share in the home folder.
@@ -165,8 +187,8 @@ Expected<std::shared_ptr<const Device>> Library::device(std::string_view name) c
 {
     const std::optional<Found> found = deviceFile(name);
     if (!found)
-        return problemOf(fmt::format("there is no device \"{}\" in the library; it has {}.{}", name,
-                                     listed(deviceNames()), didYouMean(name, deviceNames())));
+        return problemOf(say("there is no device \"{}\" in the library; it has {}.{}", name, listed(deviceNames()),
+                             didYouMean(name, deviceNames())));
     return cachedDevice(found->file);
 }
 
@@ -174,8 +196,8 @@ Expected<Board> Library::board(std::string_view name) const
 {
     const std::optional<Found> found = find("boards", name);
     if (!found)
-        return problemOf(fmt::format("there is no board \"{}\" in the library; it has {}.{}", name,
-                                     listed(boardNames()), didYouMean(name, boardNames())));
+        return problemOf(say("there is no board \"{}\" in the library; it has {}.{}", name, listed(boardNames()),
+                             didYouMean(name, boardNames())));
     return loadBoard(found->file, [this](std::string_view part) { return this->part(part); });
 }
 
@@ -183,8 +205,8 @@ Expected<Part> Library::part(std::string_view name) const
 {
     const std::optional<Found> found = find("parts", name);
     if (!found)
-        return problemOf(fmt::format("there is no part \"{}\" in the library; it has {}.{}", name, listed(partNames()),
-                                     didYouMean(name, partNames())));
+        return problemOf(say("there is no part \"{}\" in the library; it has {}.{}", name, listed(partNames()),
+                             didYouMean(name, partNames())));
     return loadPart(found->file);
 }
 

@@ -35,6 +35,9 @@ public:
 
     /// $BINDREL_DATA when set, else the folder that this program was installed or built with; and the user's own.
     static Library shipped();
+    /// Of the catalogues of texts: $BINDREL_LOCALE when set, else beside the shipped files, or where the build puts
+    /// them.
+    static std::filesystem::path localeFolder();
     /// The same, with a folder that is looked into first.
     Library with(std::filesystem::path folder, Origin origin) const;
 

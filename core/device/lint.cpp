@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/device/lint_remarks.h"
 
 #include "core/base/text.h"
@@ -27,8 +28,8 @@ std::vector<LintRemark> lint(const Device& device)
         "reset-claim",  "interrupt-name",    "part-wanted-whole",  "crystal-without-pads"};
     if (!device.canBeWritten())
         std::erase_if(remarks, [](const LintRemark& remark) { return follows.contains(remark.check); });
-    remarks.insert(remarks.begin(), {"not-described", fmt::format("the files of {} do not say: {}", device.name,
-                                                                  listed(device.undescribed))});
+    remarks.insert(remarks.begin(),
+                   {"not-described", say("the files of {} do not say: {}", device.name, listed(device.undescribed))});
     return remarks;
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The clock tree, operating ranges and limit tables.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/lint_remarks.h"
 #include "core/quantity/format.h"
@@ -156,13 +157,13 @@ void lintCodes(const Device& device, LintRemarks& out)
         for (const ClockInput& input : node.inputs)
             if (node.type == ClockNode::Type::Select)
                 check(node.control, input.code,
-                      fmt::format("{}'s input {}", node.id, input.node < 0 ? "none" : device.clocks[input.node].id));
+                      say("{}'s input {}", node.id, input.node < 0 ? "none" : device.clocks[input.node].id));
         for (const ClockNode::RateChoice& rate : node.rates)
-            check(node.control, rate.code, fmt::format("{} at {}", node.id, format(rate.rate)));
+            check(node.control, rate.code, say("{} at {}", node.id, format(rate.rate)));
         for (const auto& [load, code] : node.loads)
-            check(node.loadControl, code, fmt::format("a load of {}", node.id));
+            check(node.loadControl, code, say("a load of {}", node.id));
         for (const auto& [rate, code] : node.drives)
-            check(node.driveControl, code, fmt::format("{} up to {}", node.id, format(rate)));
+            check(node.driveControl, code, say("{} up to {}", node.id, format(rate)));
     }
     for (const OperatingRange& range : device.ranges)
         check(device.rangeControl, range.code, range.name);

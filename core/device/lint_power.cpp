@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Power domains and the regulator: that nothing is wanted of a domain before it can be awaited.
+#include "core/base/say.h"
 #include "core/device/lint_remarks.h"
 #include "core/device/watchdogs.h"
 
@@ -26,7 +27,7 @@ void lintPower(const Device& device, LintRemarks& out)
     };
     for (const PowerDomain& domain : device.domains)
         readOnly(domain.ready, domain.name);
-    readOnly(device.regulatorReady, "the regulator");
+    readOnly(device.regulatorReady, say("the regulator"));
 }
 
 } // namespace bindrel

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/say.h"
 #include "core/device/lint.h"
 
 #include <fmt/format.h>
@@ -12,7 +13,7 @@ class LintRemarks {
 public:
     template <typename... Args> void addRemark(const char* check, fmt::format_string<Args...> text, Args&&... args)
     {
-        remarks_.push_back({check, fmt::format(text, std::forward<Args>(args)...)});
+        remarks_.push_back({check, say(text, std::forward<Args>(args)...)});
     }
     std::vector<LintRemark> take() { return std::move(remarks_); }
 

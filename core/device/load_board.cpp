@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/device/device_reader.h"
 #include "core/device/load_device.h"
 #include "core/device/net_resistors.h"
@@ -20,7 +21,8 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
     Part part;
     if (node.has("from")) {
         const std::string name = node.string("from");
-        const Expected<Part> found = parts ? parts(name) : Expected<Part>(problemOf("no part library is at hand."));
+        const Expected<Part> found =
+            parts ? parts(name) : Expected<Part>(problemOf(say("no part library is at hand.")));
         if (!found) {
             node.child("from").fail(found.problem().file.empty() ? found.problem().message : found.problem().text());
             return part;
@@ -42,8 +44,7 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
         const auto need = std::find_if(part.needs.begin(), part.needs.end(),
                                        [&id = needId](const PartNeed& n) { return n.id == (id == "main" ? "" : id); });
         if (need == part.needs.end()) {
-            goals.fail(
-                fmt::format("{} has no need \"{}\"; its main need is called \"main\" here.", part.title, needId));
+            goals.fail(say("{} has no need \"{}\"; its main need is called \"main\" here.", part.title, needId));
             continue;
         }
         for (const auto& [goal, value] : goals.members())
@@ -64,8 +65,8 @@ Wishes readWishes(const JsonNode& node, bool mayDrop)
         if (!wish)
             value.fail(wish.problem().message);
         else if (!strength || (*strength == WishStrength::Dropped && !mayDrop))
-            value.fail(fmt::format("\"{}\" is not how strong a wish is; use wish{} or rule.", said,
-                                   mayDrop ? ", dropped" : ""));
+            value.fail(
+                say("\"{}\" is not how strong a wish is; use wish{} or rule.", said, mayDrop ? say(", dropped") : ""));
         else
             out[wishText(*wish)] = *strength;
     }
@@ -82,7 +83,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
     root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts",
                     "nets", "pulls", "resistors", "wishes", "outline", "chip", "places"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
-        root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+        root.child("format").fail(say("this version of Bindrel reads format 1, not {}.", format));
     Board board;
     board.name = root.string("name");
     board.title = root.string("title", board.name);
@@ -95,7 +96,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
         CrystalFact fact;
         fact.rate = node.child("rate").asFrequency();
         if (node.has("rate") && document.ok() && !(fact.rate.value > Rational(0)))
-            node.child("rate").fail("must be above zero.");
+            node.child("rate").fail(say("must be above zero."));
         if (node.has("tolerance"))
             fact.tolerance = Tolerance::symmetric(node.child("tolerance").asPpm().value);
         if (node.has("load"))
@@ -104,7 +105,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
             fact.stray = node.child("stray").asCapacitance();
         fact.external = node.boolean("external", false);
         if (fact.external && node.has("load"))
-            node.child("load").fail("goes with a crystal, not with a clock that is fed in.");
+            node.child("load").fail(say("goes with a crystal, not with a clock that is fed in."));
         board.crystals[clock] = fact;
     }
     for (const auto& [id, node] : root.child("parts").members()) {
@@ -138,7 +139,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
         board.chipPlace = place(root.child("chip"));
     for (const auto& [part, node] : root.optionalChild("places").members()) {
         if (!board.part(part))
-            node.fail(fmt::format("\"{}\" is no part of this board.", part));
+            node.fail(say("\"{}\" is no part of this board.", part));
         board.places[part] = place(node);
     }
     board.wishes = readWishes(root.optionalChild("wishes"), false);

@@ -3,6 +3,7 @@
 
 #include "core/base/files.h"
 #include "core/base/fingerprint.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 #include "core/device/undescribed.h"
@@ -78,7 +79,7 @@ void checkFrame(const JsonNode& root)
 {
     root.allowOnly(kKeys);
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
-        root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+        root.child("format").fail(say("this version of Bindrel reads format 1, not {}.", format));
 }
 } // namespace
 
@@ -101,8 +102,8 @@ void DeviceReader::checkAbsent()
     const std::vector<JsonNode> rows = section("absent").exists() ? section("absent").items() : std::vector<JsonNode>();
     for (size_t i = 0; i < rows.size() && i < device_.absent.size(); ++i)
         if (!metAbsent_.contains(device_.absent[i]))
-            rows[i].fail(fmt::format("\"{}\" is no instance, signal or pad of the family; nothing is taken away by it.",
-                                     device_.absent[i]));
+            rows[i].fail(say("\"{}\" is no instance, signal or pad of the family; nothing is taken away by it.",
+                             device_.absent[i]));
 }
 
 FieldRef DeviceReader::fieldAt(const JsonNode& node)
@@ -117,12 +118,12 @@ FieldCode DeviceReader::fieldCodeAt(const JsonNode& node)
     if (const size_t equals = text.find('='); equals != std::string::npos) {
         const auto [end, error] = std::from_chars(text.data() + equals + 1, text.data() + text.size(), out.code);
         if (error != std::errc() || end != text.data() + text.size())
-            node.fail(fmt::format("\"{}\" is not a field with a code; write INSTANCE.REGISTER.FIELD=1.", text));
+            node.fail(say("\"{}\" is not a field with a code; write INSTANCE.REGISTER.FIELD=1.", text));
         text.resize(equals);
     }
     out.ref = fieldNamed(text, node);
     if (out.valid() && out.code > device_.fieldOf(out.ref).maxCode())
-        node.fail(fmt::format("the code {} does not fit into {}.", out.code, text));
+        node.fail(say("the code {} does not fit into {}.", out.code, text));
     return out;
 }
 
@@ -133,7 +134,7 @@ Tolerance DeviceReader::toleranceAt(const JsonNode& node)
         return Tolerance::symmetric(node.asPpm().value);
     const std::vector<JsonNode> ends = node.items();
     if (ends.size() != 2) {
-        node.fail("must be one tolerance, or how far below and how far above.");
+        node.fail(say("must be one tolerance, or how far below and how far above."));
         return {};
     }
     return {Ppm(-ends[0].asPpm().value), ends[1].asPpm()};
@@ -149,8 +150,8 @@ FieldRef DeviceReader::fieldNamed(const std::string& dotted, const JsonNode& nod
         for (const Register& reg : device_.blockOf(instance).registers)
             for (const Field& field : reg.fields)
                 near.push_back(instanceName + "." + reg.name + "." + field.name);
-    node.fail(fmt::format("\"{}\" is not a field of this device; write INSTANCE.REGISTER.FIELD.{}", dotted,
-                          didYouMean(dotted, near)));
+    node.fail(say("\"{}\" is not a field of this device; write INSTANCE.REGISTER.FIELD.{}", dotted,
+                  didYouMean(dotted, near)));
     // Any valid reference keeps the readers going; the result is thrown away.
     return {};
 }
@@ -163,7 +164,7 @@ ClockIndex DeviceReader::clockAt(const JsonNode& node)
         std::vector<std::string> ids;
         for (const ClockNode& clock : device_.clocks)
             ids.push_back(clock.id);
-        node.fail(fmt::format("\"{}\" is not a clock of this device.{}", id, didYouMean(id, ids)));
+        node.fail(say("\"{}\" is not a clock of this device.{}", id, didYouMean(id, ids)));
     }
     return found;
 }
@@ -176,7 +177,7 @@ InstanceIndex DeviceReader::instanceAt(const JsonNode& node)
         std::vector<std::string> names;
         for (const Instance& instance : device_.instances)
             names.push_back(instance.name);
-        node.fail(fmt::format("\"{}\" is not an instance of this device.{}", name, didYouMean(name, names)));
+        node.fail(say("\"{}\" is not an instance of this device.{}", name, didYouMean(name, names)));
     }
     return found;
 }
@@ -191,7 +192,7 @@ void DeviceReader::readIdentity()
         for (const JsonNode& core : section("cores").items())
             readCore(core);
         if (device_.cores.empty() && ok())
-            section("cores").fail("lists no core; give at least one.");
+            section("cores").fail(say("lists no core; give at least one."));
     } else {
         readCore(section("core"));
     }
@@ -212,9 +213,9 @@ void DeviceReader::readIdentity()
         device_.supplyMin = supply[0].asVoltage();
         device_.supplyMax = supply[1].asVoltage();
     } else if (said.exists()) {
-        said.fail("must be the lowest and the highest supply voltage.");
+        said.fail(say("must be the lowest and the highest supply voltage."));
     } else {
-        own_.fail("/supply", "must be the lowest and the highest supply voltage.");
+        own_.fail("/supply", say("must be the lowest and the highest supply voltage."));
     }
 }
 
@@ -231,19 +232,19 @@ void DeviceReader::readCore(const JsonNode& node)
         core.architecture = Core::Architecture::RiscV;
     else if (architecture != "arm-m")
         node.child("architecture")
-            .fail(fmt::format("\"{}\" is not an architecture that source can be written for; use arm-m or riscv.",
-                              architecture));
+            .fail(
+                say("\"{}\" is not an architecture that source can be written for; use arm-m or riscv.", architecture));
     core.toolPrefix = node.string("tools");
     if (!isToolPrefix(core.toolPrefix))
         node.child("tools").fail(
-            fmt::format("\"{}\" is not the prefix of a cross-compiler; write it as \"arm-none-eabi-\": lower-case "
-                        "letters, digits, _ . and -, ending in -, no path.",
-                        core.toolPrefix));
+            say("\"{}\" is not the prefix of a cross-compiler; write it as \"arm-none-eabi-\": lower-case "
+                "letters, digits, _ . and -, ending in -, no path.",
+                core.toolPrefix));
     for (const JsonNode& flag : node.optionalChild("flags").items()) {
         core.compilerFlags.push_back(flag.asString());
         if (!isMachineFlag(core.compilerFlags.back()))
-            flag.fail(fmt::format("\"{}\" is not a machine option; those that are allowed are {}, as \"-mcpu=NAME\".",
-                                  core.compilerFlags.back(), listed(machineFlags())));
+            flag.fail(say("\"{}\" is not a machine option; those that are allowed are {}, as \"-mcpu=NAME\".",
+                          core.compilerFlags.back(), listed(machineFlags())));
     }
     core.world = node.string("world", "");
     if (node.has("world"))
@@ -256,7 +257,7 @@ void DeviceReader::readCore(const JsonNode& node)
     const auto readArea = [](const JsonNode& area, std::uint32_t& base, std::uint32_t& bytes) {
         const std::vector<JsonNode> pair = area.items();
         if (pair.size() != 2) {
-            area.fail("must be a base address and a size in bytes.");
+            area.fail(say("must be a base address and a size in bytes."));
             return;
         }
         base = pair[0].asWord();
@@ -265,7 +266,7 @@ void DeviceReader::readCore(const JsonNode& node)
     readArea(memory.child("flash"), core.flashBase, core.flashBytes);
     readArea(memory.child("ram"), core.ramBase, core.ramBytes);
     if (device_.findCore(core.id) >= 0)
-        node.fail(fmt::format("the core \"{}\" is described twice.", core.id));
+        node.fail(say("the core \"{}\" is described twice.", core.id));
     device_.cores.push_back(std::move(core));
 }
 
@@ -274,13 +275,13 @@ TemperatureRange readTemperatures(const JsonNode& node)
     TemperatureRange range;
     const std::vector<JsonNode> ends = node.items();
     if (ends.size() != 2) {
-        node.fail("must be the lowest and the highest temperature in degrees Celsius.");
+        node.fail(say("must be the lowest and the highest temperature in degrees Celsius."));
         return range;
     }
     range.low = static_cast<int>(ends[0].asInteger(-273, 300));
     range.high = static_cast<int>(ends[1].asInteger(-273, 300));
     if (range.low > range.high)
-        node.fail("its lowest temperature is above its highest.");
+        node.fail(say("its lowest temperature is above its highest."));
     return range;
 }
 
@@ -302,24 +303,24 @@ void DeviceReader::readRanges()
             range.supplyMin = supply[0].asVoltage();
             range.supplyMax = supply[1].asVoltage();
         } else {
-            row.fail("\"supply\" must be the lowest and the highest voltage of the range.");
+            row.fail(say("\"supply\" must be the lowest and the highest voltage of the range."));
         }
         for (const JsonNode& limit : row.child("wait_states").items()) {
             range.waitStateLimits.push_back(limit.asFrequency());
             const size_t n = range.waitStateLimits.size();
             if (n > 1 && !(range.waitStateLimits[n - 1] > range.waitStateLimits[n - 2]))
-                limit.fail("each further wait state must permit a faster clock.");
+                limit.fail(say("each further wait state must permit a faster clock."));
         }
         if (range.waitStateLimits.empty())
-            row.fail("\"wait_states\" needs at least the limit with none.");
+            row.fail(say("\"wait_states\" needs at least the limit with none."));
         device_.ranges.push_back(std::move(range));
     }
     if (device_.ranges.empty())
-        node.fail("lists no operating range; give at least one.");
+        node.fail(say("lists no operating range; give at least one."));
     const std::string reset = node.string("reset", device_.ranges.empty() ? "" : device_.ranges.front().id);
     device_.resetRange = device_.findRange(reset);
     if (device_.resetRange < 0)
-        node.child("reset").fail(fmt::format("\"{}\" is not an operating range of this device.", reset));
+        node.child("reset").fail(say("\"{}\" is not an operating range of this device.", reset));
 }
 
 void DeviceReader::readTiming()
@@ -358,8 +359,8 @@ void DeviceReader::readTiming()
         if (core.architecture == Core::Architecture::RiscV && ok() &&
             (core.interruptController < 0 || !device_.roleField(core.interruptController, "enable").valid() ||
              !device_.roleField(core.interruptController, "claim").valid()))
-            cores[i].fail(
-                "a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\".");
+            cores[i].fail(say(
+                "a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\"."));
     }
     if (const JsonNode lines = section("lines"); lines.exists() && lines.asString() == "ports")
         device_.linesInPorts = true;
@@ -376,7 +377,7 @@ void DeviceReader::readTiming()
                     if (device_.instances[i].name + "." + block.registers[r].name == dotted)
                         return FieldRef{static_cast<int>(i), static_cast<int>(r), 0};
             }
-            row.child("register").fail(fmt::format("\"{}\" is not a register of this device.", dotted));
+            row.child("register").fail(say("\"{}\" is not a register of this device.", dotted));
             return FieldRef{};
         }();
         unlock.instance = ref.instance;
@@ -467,7 +468,7 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
     if (!requests)
         return requests.problem();
     if (depth > 4)
-        return problemOf(fmt::format("{} stands on files that stand on files, more than four deep.", file.string()));
+        return problemOf(say("{} stands on files that stand on files, more than four deep.", file.string()));
     for (const LayerRequest& request : *requests)
         for (const std::string& named : {request.file, request.columns}) {
             if (named.empty())
@@ -478,8 +479,8 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
                                         real = realPath(path);
             if (!request.family &&
                 std::mismatch(home.begin(), home.end(), real.begin(), real.end()).first != home.end())
-                return problemOf(fmt::format("{} leads out of the folder of {}; put the file itself there.",
-                                             path.string(), file.string()));
+                return problemOf(
+                    say("{} leads out of the folder of {}; put the file itself there.", path.string(), file.string()));
             Expected<std::string> layer = readFile(path);
             if (!layer)
                 return layer.problem();
@@ -490,7 +491,7 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
             if (std::none_of(out.begin(), out.end(), [&path](const LayerFile& known) { return known.path == path; }))
                 out.push_back({path, *std::move(layer), request.family && depth == 0});
             if (out.size() > 64)
-                return problemOf(fmt::format("{} stands on more than 64 files.", file.string()));
+                return problemOf(say("{} stands on more than 64 files.", file.string()));
         }
     return {};
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 #include "core/device/part.h"
@@ -25,15 +26,15 @@ PartNeed readNeed(const JsonNode& node, const Part& part)
     for (const auto& [signal, value] : node.optionalChild("terminals").members()) {
         const std::string terminal = value.asString();
         if (std::find(part.terminals.begin(), part.terminals.end(), terminal) == part.terminals.end())
-            value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part.title,
-                                   didYouMean(terminal, part.terminals)));
+            value.fail(
+                say("\"{}\" is not a terminal of {}.{}", terminal, part.title, didYouMean(terminal, part.terminals)));
         need.terminals[signal] = terminal;
     }
     const bool twice = std::any_of(part.needs.begin(), part.needs.end(),
                                    [&need](const PartNeed& other) { return other.id == need.id; });
     if (twice)
-        node.fail(need.id.empty() ? "a part has one need without an id."
-                                  : fmt::format("two needs have the id \"{}\".", need.id));
+        node.fail(need.id.empty() ? say("a part has one need without an id.")
+                                  : say("two needs have the id \"{}\".", need.id));
     return need;
 }
 
@@ -43,7 +44,7 @@ std::optional<TerminalFact::Level> readLevel(const JsonNode& node, const char* l
         return std::nullopt;
     const std::string text = node.asString();
     if (text != low && text != high)
-        node.fail(fmt::format("\"{}\" must be \"{}\" or \"{}\".", text, low, high));
+        node.fail(say("\"{}\" must be \"{}\" or \"{}\".", text, low, high));
     return text == high ? TerminalFact::Level::High : TerminalFact::Level::Low;
 }
 
@@ -92,7 +93,7 @@ Expected<Part> parsePart(std::string text, std::string file)
     const JsonNode root = document.root();
     root.allowOnly({"$schema", "format", "name", "title", "about", "terminals", "row", "needs"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
-        root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+        root.child("format").fail(say("this version of Bindrel reads format 1, not {}.", format));
     Part part;
     part.id = root.string("name");
     part.title = root.string("title", part.id);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/net_resistors.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/exact_text.h"
 #include "core/quantity/parse.h"
@@ -36,27 +37,26 @@ Expected<NetResistors> resistorsFrom(std::string_view text)
             return out;
         if (said == "up" || said == "down") {
             if (out.pull)
-                return problemOf("the pull is given twice.");
+                return problemOf(say("the pull is given twice."));
             out.pull = said == "up" ? TerminalFact::Level::High : TerminalFact::Level::Low;
         } else if (series != std::string_view::npos) {
             if (out.series)
-                return problemOf("the resistor in series is given twice.");
+                return problemOf(say("the resistor in series is given twice."));
             const Expected<Resistance> value = parseResistance(said.substr(0, series));
             if (!value)
                 return value.problem();
             const std::string_view rest = trimmed(said.substr(series + kInSeries.size()));
             if (!rest.empty() && !rest.starts_with("to "))
-                return problemOf(fmt::format("\"{}\" is not understood behind \"in series\"; write: to NET.",
-                                             std::string(rest.substr(0, kLongestNet))));
+                return problemOf(say("\"{}\" is not understood behind \"in series\"; write: to NET.",
+                                     std::string(rest.substr(0, kLongestNet))));
             const std::string_view net = rest.empty() ? rest : trimmed(rest.substr(3));
             if (net.size() > kLongestNet || !isPrintable(net))
-                return problemOf(fmt::format("a net has at most {} characters that can be printed.", kLongestNet));
+                return problemOf(say("a net has at most {} characters that can be printed.", kLongestNet));
             out.series = SeriesResistor{*value, std::string(net)};
         } else {
-            return problemOf(
-                fmt::format("\"{}\" is not understood; write up, down, \"33 ohm in series to NET\", several "
-                            "of them with commas, or none.",
-                            std::string(said.substr(0, kLongestNet))));
+            return problemOf(say("\"{}\" is not understood; write up, down, \"33 ohm in series to NET\", several "
+                                 "of them with commas, or none.",
+                                 std::string(said.substr(0, kLongestNet))));
         }
     }
     return out;

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 #include "core/device/device_reader.h"
@@ -67,7 +68,7 @@ Field::Access readAccess(const JsonNode& node)
             return access;
         names.push_back(name);
     }
-    node.child("access").fail(fmt::format("\"{}\" is not an access; use {}.", text, listed(names)));
+    node.child("access").fail(say("\"{}\" is not an access; use {}.", text, listed(names)));
     return A::ReadWrite;
 }
 
@@ -82,16 +83,16 @@ void readPieces(Field& field, const JsonNode& node)
         else {
             field.lsb = 0;
             field.width = 1;
-            return node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0, or pieces "
-                                         "with the highest bits of the value first, as \"9,3:0\".",
-                                         text));
+            return node.fail(say("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0, or pieces "
+                                 "with the highest bits of the value first, as \"9,3:0\".",
+                                 text));
         }
     std::uint32_t seen = 0;
     field.width = 0;
     for (const auto& [low, bits] : pieces) {
         const std::uint32_t mask = (bits == 32 ? ~0u : (1u << bits) - 1) << low;
         if (seen & mask)
-            return node.fail(fmt::format("\"{}\" names a bit twice.", text));
+            return node.fail(say("\"{}\" names a bit twice.", text));
         seen |= mask;
         field.width += bits;
     }
@@ -116,7 +117,7 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
             field.access = Field::Access::Key;
             field.key = node.child("key").asWord();
             if (field.key > field.maxCode())
-                node.child("key").fail(fmt::format("does not fit into {} bits.", field.width));
+                node.child("key").fail(say("does not fit into {} bits.", field.width));
         }
         for (const auto& [valueName, code] : node.optionalChild("values").members())
             field.values.push_back({valueName, static_cast<std::uint32_t>(code.asInteger(0, field.maxCode()))});
@@ -126,15 +127,15 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
         readPieces(field, node);
     }
     if (copies > 1 && !field.pieces.empty())
-        node.fail("has a count, so its bits lie side by side; list fields of several pieces one by one.");
+        node.fail(say("has a count, so its bits lie side by side; list fields of several pieces one by one."));
     if (copies > 1 && name.find("{n}") == std::string::npos)
-        node.fail("has a count, so its name needs {n} where the number goes.");
+        node.fail(say("has a count, so its name needs {n} where the number goes."));
     for (int n = 0; n < copies; ++n) {
         Field copy = field;
         copy.name = numbered(name, first + n);
         copy.lsb = field.lsb + n * field.width;
         if (copy.top() > 31) {
-            node.fail(fmt::format("{} ends at bit {}; a register has bits 31:0.", copy.name, copy.top()));
+            node.fail(say("{} ends at bit {}; a register has bits 31:0.", copy.name, copy.top()));
             return;
         }
         reg.fields.push_back(std::move(copy));
@@ -169,7 +170,7 @@ std::pair<int, int> readBits(const JsonNode& node)
     const std::string text = node.asString();
     if (const std::optional<std::pair<int, int>> bits = bitsOf(text))
         return *bits;
-    node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0.", text));
+    node.fail(say("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0.", text));
     return {0, 1};
 }
 
@@ -189,8 +190,8 @@ void checkKind(const JsonNode& node, const std::string& kind)
     std::vector<std::string> known;
     for (const BlockKind& block : blockKinds())
         known.push_back(block.id);
-    node.fail(fmt::format("\"{}\" is no kind of block; use {}, or none for a block that Bindrel need not know.{}", kind,
-                          listed(known), didYouMean(kind, known)));
+    node.fail(say("\"{}\" is no kind of block; use {}, or none for a block that Bindrel need not know.{}", kind,
+                  listed(known), didYouMean(kind, known)));
 }
 
 void checkWord(const JsonNode& node, const std::string& kind, const std::string& word,
@@ -206,8 +207,8 @@ void checkWord(const JsonNode& node, const std::string& kind, const std::string&
             return;
         known.push_back(spec.name);
     }
-    node.fail(fmt::format("\"{}\" is no {} of a {}; {}.{}", word, what, kind,
-                          known.empty() ? "it has none" : "use " + listed(known), didYouMean(word, known)));
+    node.fail(say("\"{}\" is no {} of a {}; {}.{}", word, what, kind,
+                  known.empty() ? say("it has none") : say("use ") + listed(known), didYouMean(word, known)));
 }
 
 Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
@@ -237,7 +238,7 @@ int DeviceReader::readWidth(const JsonNode& node, int common)
 {
     const auto width = static_cast<int>(node.integer("width", 8, 32, common));
     if (width != 8 && width != 16 && width != 32) {
-        node.child("width").fail("must be 8, 16 or 32.");
+        node.child("width").fail(say("must be 8, 16 or 32."));
         return common;
     }
     return width;
@@ -252,20 +253,20 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
         if (from.has("parts")) {
             for (const char* key : {"offset", "width"})
                 if (from.has(key))
-                    from.child(key).fail("is not said of a register of parts: each part says its own.");
+                    from.child(key).fail(say("is not said of a register of parts: each part says its own."));
             readParts(reg, from.child("parts"));
             reg.readAsWritten = from.boolean("read_as_written", false);
         } else {
             reg.width = readWidth(from, width);
             reg.offset = from.word("offset", 0);
             if (from.has("read_as_written"))
-                from.child("read_as_written").fail("is said of a register of parts only.");
+                from.child("read_as_written").fail(say("is said of a register of parts only."));
         }
         reg.reset = from.word("reset", 0);
         if (from.has("settles")) {
             reg.settles = from.child("settles").asDuration();
             if (!(reg.settles.value > Rational(0)) || reg.settles.value > Rational(1))
-                from.child("settles").fail("must be above zero and at most a second.");
+                from.child("settles").fail(say("must be above zero and at most a second."));
         }
         reg.about = from.string("about", "");
         const auto copies = static_cast<int>(from.integer("count", 1, kMaxCopies, 1));
@@ -273,22 +274,21 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
         const auto stride = static_cast<std::uint32_t>(from.integer("stride", 1, 4096, reg.bytes()));
         for (const auto& [offset, bytes] : reg.places())
             if (offset % bytes != 0 || stride % bytes != 0 || offset > 0xFF'FFFF) {
-                from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x100 0000.",
-                                      bytes * 8, bytes));
+                from.fail(say("of {} bits, its offset and stride must be multiples of {}, below 0x100 0000.", bytes * 8,
+                              bytes));
                 break;
             }
         if (copies > 1 && reg.parts.empty() && stride < reg.bytes())
-            from.child("stride").fail(fmt::format("must be {} or more: a register has so many bytes.", reg.bytes()));
+            from.child("stride").fail(say("must be {} or more: a register has so many bytes.", reg.bytes()));
         if (reg.width < 32 && reg.reset >> reg.width != 0)
-            from.child("reset").fail(fmt::format("does not fit into {} bits.", reg.width));
+            from.child("reset").fail(say("does not fit into {} bits.", reg.width));
         if (copies > 1 && name.find("{n}") == std::string::npos)
-            from.fail("has a count, so its name needs {n} where the number goes.");
+            from.fail(say("has a count, so its name needs {n} where the number goes."));
         for (const auto& [fieldName, fieldNode] : from.child("fields").members())
             readField(reg, fieldName, fieldNode);
         for (const Field& field : reg.fields)
             if (field.top() >= reg.width) {
-                from.child("fields").fail(
-                    fmt::format("{} lies beyond the {} bits of the register.", field.name, reg.width));
+                from.child("fields").fail(say("{} lies beyond the {} bits of the register.", field.name, reg.width));
                 break;
             }
         for (int n = 0; n < copies; ++n) {
@@ -300,9 +300,9 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
             copy.offset = reg.offset + stride * static_cast<std::uint32_t>(n);
             for (RegisterPart& part : copy.parts) {
                 if (copies > 1 && part.name.find("{n}") == std::string::npos) {
-                    from.child("parts").fail(fmt::format(
-                        "{}: of several registers, the names of the parts need {{n}} where the number goes.",
-                        part.name));
+                    from.child("parts").fail(
+                        say("{}: of several registers, the names of the parts need {{n}} where the number goes.",
+                            part.name));
                     break;
                 }
                 part.name = numbered(part.name, first + n);
@@ -323,8 +323,8 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
             own.push_back(part.name);
         for (const std::string& name : own)
             if (!names.insert(name).second)
-                node.fail(fmt::format("{} has two registers or parts of the name {}; give one of them another.",
-                                      block.name, name));
+                node.fail(
+                    say("{} has two registers or parts of the name {}; give one of them another.", block.name, name));
     }
 }
 
@@ -339,11 +339,11 @@ void DeviceReader::readParts(Register& reg, const JsonNode& list)
         part.offset = row.child("offset").asWord();
         std::tie(part.lsb, part.width) = readBits(row.child("bits"));
         if ((part.width != 8 && part.width != 16) || part.lsb % 8 != 0) {
-            row.child("bits").fail("a part has 8 or 16 bits, and begins at bit 0, 8, 16 or 24.");
+            row.child("bits").fail(say("a part has 8 or 16 bits, and begins at bit 0, 8, 16 or 24."));
             return;
         }
         if (seen & (part.mask() << part.lsb)) {
-            row.child("bits").fail("some of these bits are in a part before.");
+            row.child("bits").fail(say("some of these bits are in a part before."));
             return;
         }
         seen |= part.mask() << part.lsb;
@@ -351,7 +351,7 @@ void DeviceReader::readParts(Register& reg, const JsonNode& list)
     }
     reg.width = std::popcount(seen);
     if (reg.parts.size() < 2 || (reg.width < 32 && seen >> reg.width != 0)) {
-        list.fail("must list two parts or more, whose bits together go from 0 up without a gap.");
+        list.fail(say("must list two parts or more, whose bits together go from 0 up without a gap."));
         reg.parts.clear();
         reg.width = 32;
         return;
@@ -371,9 +371,9 @@ void DeviceReader::resolveGuards()
         Block& block = device_.blocks[from.block];
         const std::vector<JsonNode> nodes = from.node.isArray() ? from.node.items() : std::vector<JsonNode>{from.node};
         if (nodes.empty())
-            from.node.fail("lists no key; leave it out, or give one.");
+            from.node.fail(say("lists no key; leave it out, or give one."));
         if (nodes.size() > 8)
-            from.node.fail("lists more than eight keys.");
+            from.node.fail(say("lists more than eight keys."));
         for (const JsonNode& node : nodes)
             if (const std::optional<WriteGuard> guard = readGuard(block, from, node))
                 block.registers[from.reg].guards.push_back(*guard);
@@ -396,7 +396,7 @@ std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode&
         guard = {-1, own.reg, own.field, code.value_or(0)};
         field = &block.registers[own.reg].fields[own.field];
         if (own.reg == from.reg)
-            node.fail("is in the register that it guards; a key inside the register is said at its field.");
+            node.fail(say("is in the register that it guards; a key inside the register is said at its field."));
     } else {
         const FieldRef ref = fieldNamed(text, node);
         if (!ref.valid())
@@ -405,7 +405,7 @@ std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode&
         field = &device_.fieldOf(ref);
     }
     if (!code || *code > field->maxCode())
-        node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
+        node.fail(say("must be a field and the value that it gets: \"LOCK.KEY=0x5A\"."));
     const Register& lock =
         guard.instance < 0 ? block.registers[guard.reg] : device_.registerOf({guard.instance, guard.reg, guard.field});
     const bool guarded = std::any_of(guardNodes_.begin(), guardNodes_.end(), [&](const GuardNode& other) {
@@ -414,10 +414,9 @@ std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode&
                    (guard.instance < 0 ? &block : &device_.blocks[device_.instances[guard.instance].block]);
     });
     if (!lock.parts.empty())
-        node.fail(fmt::format("{} has parts; a key goes into a register that is written as a whole.", lock.name));
+        node.fail(say("{} has parts; a key goes into a register that is written as a whole.", lock.name));
     if (guarded)
-        node.fail(fmt::format("{} has a guard itself; list all keys here, in the order in which they are written.",
-                              lock.name));
+        node.fail(say("{} has a guard itself; list all keys here, in the order in which they are written.", lock.name));
     return guard;
 }
 

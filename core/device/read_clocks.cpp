@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
 #include "core/device/device_reader.h"
@@ -30,8 +31,7 @@ ClockNode::Type readType(const JsonNode& node)
             return type;
         names.push_back(name);
     }
-    node.child("type").fail(
-        fmt::format("\"{}\" is not a clock type; use {}.{}", text, listed(names), didYouMean(text, names)));
+    node.child("type").fail(say("\"{}\" is not a clock type; use {}.{}", text, listed(names), didYouMean(text, names)));
     return ClockNode::Type::Divide;
 }
 
@@ -89,7 +89,7 @@ Rational readFactor(const JsonNode& node)
     };
     if (whole.empty() || whole.size() > 7 || part.size() > 4 || (point != std::string::npos && part.empty()) ||
         !digits(whole) || !digits(part)) {
-        node.fail(fmt::format("\"{}\" is not a factor; write 4, or \"2.5\" with at most four decimals.", text));
+        node.fail(say("\"{}\" is not a factor; write 4, or \"2.5\" with at most four decimals.", text));
         return 1;
     }
     std::int64_t scale = 1;
@@ -97,7 +97,7 @@ Rational readFactor(const JsonNode& node)
         scale *= 10;
     const Rational value(std::stoll(whole + part), scale);
     if (value < Rational(1, scale) || value > Rational(kMaxFactor))
-        node.fail(fmt::format("must be above 0 and at most {}.", kMaxFactor));
+        node.fail(say("must be above 0 and at most {}.", kMaxFactor));
     return value;
 }
 
@@ -122,14 +122,14 @@ std::vector<Rational> readFactors(const JsonNode& node)
         const std::string high = dots == std::string::npos ? "" : text.substr(dots + 2);
         if (!isNumber(low) || !isNumber(high) || std::stol(low) < 1 || std::stol(high) < std::stol(low) ||
             std::stol(high) - std::stol(low) > 65536) {
-            node.fail(fmt::format("\"{}\" is not a range of factors; write \"1..16\" or a list.", text));
+            node.fail(say("\"{}\" is not a range of factors; write \"1..16\" or a list.", text));
             return {1};
         }
         for (std::int64_t f = std::stol(low); f <= std::stol(high); ++f)
             out.push_back(f);
     }
     if (out.empty())
-        node.fail("lists no factor; give at least one.");
+        node.fail(say("lists no factor; give at least one."));
     return out;
 }
 
@@ -153,12 +153,12 @@ Encoding readFactorEncoding(const JsonNode& node, const std::vector<Rational>& l
     for (const JsonNode& row : node.child("table").items()) {
         const std::vector<JsonNode> pair = row.items();
         if (pair.size() != 2) {
-            row.fail("must be a pair: factor, code.");
+            row.fail(say("must be a pair: factor, code."));
             continue;
         }
         const Rational value = readFactor(pair[0]) * unit;
         if (!value.isInteger())
-            pair[0].fail("is none of the factors.");
+            pair[0].fail(say("is none of the factors."));
         encoding.table.emplace_back(value.floor(), static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
     }
     return encoding;
@@ -173,7 +173,7 @@ Rational readPart(const JsonNode& node)
     const std::optional<std::int64_t> num = wholeNumber(parts.front(), kMost);
     const std::optional<std::int64_t> den = parts.size() == 1 ? 1 : wholeNumber(parts[1], kMost);
     if (parts.size() > 2 || num.value_or(0) < 1 || den.value_or(0) < 1) {
-        node.fail(fmt::format("\"{}\" is not a part; write \"1\" or \"1/2\".", text));
+        node.fail(say("\"{}\" is not a part; write \"1\" or \"1/2\".", text));
         return 1;
     }
     return Rational(*num, *den);
@@ -190,12 +190,12 @@ RateLimit DeviceReader::readLimit(const JsonNode& node)
     if (node.has("max"))
         limit.max = node.child("max").asFrequency();
     if (limit.min && limit.max && *limit.min > *limit.max)
-        node.fail("its minimum is above its maximum.");
+        node.fail(say("its minimum is above its maximum."));
     limit.because = node.string("because", "");
     const auto add = [&](const JsonNode& row, const char* to, const char* most, const char* least) {
         const int other = clockAt(row.child(to));
         if (!row.has(most) && !row.has(least))
-            row.fail(fmt::format("says nothing of the other clock; give \"{}\", \"{}\" or both.", most, least));
+            row.fail(say("says nothing of the other clock; give \"{}\", \"{}\" or both.", most, least));
         if (row.has(most))
             limit.relative.push_back({other, readPart(row.child(most)), false, limit.because});
         // mirrorLimits() hands it to the other clock when all are known.
@@ -207,7 +207,7 @@ RateLimit DeviceReader::readLimit(const JsonNode& node)
     else
         for (const char* key : {"relative_max", "relative_min"})
             if (node.has(key))
-                node.child(key).fail("needs \"relative_to\", the clock that it is measured by.");
+                node.child(key).fail(say("needs \"relative_to\", the clock that it is measured by."));
     for (const JsonNode& row : node.optionalChild("relative").items()) {
         row.allowOnly({"to", "max", "min"});
         add(row, "to", "max", "min");
@@ -233,7 +233,7 @@ void DeviceReader::mirrorLimits()
         for (const RateLimit* limit : kept)
             for (const RelativeLimit& relative : limit->relative)
                 if (relative.to == int(i))
-                    section("clocks").items()[i].fail("has a limit that is measured by itself.");
+                    section("clocks").items()[i].fail(say("has a limit that is measured by itself."));
         for (const OperatingRange& range : device_.ranges)
             for (const RelativeLimit& limit : node.limitIn(range.id).relative)
                 if (limit.mirrored)
@@ -258,7 +258,7 @@ void DeviceReader::readClocks()
         node.id = row.string("id");
         words.add(node.id, row.child("id"));
         if (device_.findClock(node.id) >= 0)
-            row.child("id").fail(fmt::format("the clock \"{}\" is described twice.", node.id));
+            row.child("id").fail(say("the clock \"{}\" is described twice.", node.id));
         device_.clocks.push_back(std::move(node));
     }
     if (!ok())
@@ -269,8 +269,7 @@ void DeviceReader::readClocks()
         node.name = row.string("name", node.id);
         node.tier = row.string("tier");
         if (node.tier != "source" && node.tier != "multiplier" && node.tier != "system" && node.tier != "kernel")
-            row.child("tier").fail(
-                fmt::format("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
+            row.child("tier").fail(say("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
         node.type = readType(row);
         if (!ok())
             return;
@@ -281,7 +280,7 @@ void DeviceReader::readClocks()
         if (row.has("enable"))
             node.enable = fieldCodeAt(row.child("enable"));
         else if (node.type == ClockNode::Type::Gate)
-            row.fail("a gate needs an \"enable\" field.");
+            row.fail(say("a gate needs an \"enable\" field."));
         if (row.has("ready"))
             node.ready = fieldCodeAt(row.child("ready"));
         if (row.has("adds"))
@@ -293,15 +292,14 @@ void DeviceReader::readClocks()
         for (const ClockIndex by : node.frozenBy)
             if (by >= 0 && ok() && !rows[size_t(by)].has("enable"))
                 row.child("frozen_by")
-                    .fail(fmt::format("{} has no \"enable\": what it freezes could never be set.",
-                                      device_.clocks[by].id));
+                    .fail(say("{} has no \"enable\": what it freezes could never be set.", device_.clocks[by].id));
         readClockInputs(node, row);
         readClockControl(node, row);
         if (row.has("limit"))
             node.limit = readLimit(row.child("limit"));
         for (const auto& [range, limit] : row.optionalChild("limits").members()) {
             if (device_.findRange(range) < 0)
-                limit.fail(fmt::format("\"{}\" is not an operating range of this device.", range));
+                limit.fail(say("\"{}\" is not an operating range of this device.", range));
             node.limitByRange[range] = readLimit(limit);
         }
         if (!ok())
@@ -334,7 +332,7 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
             if (choice.has("calibration"))
                 rate.calibration = fieldAt(choice.child("calibration"));
             if (!(rate.rate.value > Rational(0)))
-                choice.child("rate").fail("must be above zero.");
+                choice.child("rate").fail(say("must be above zero."));
             node.rates.push_back(rate);
         }
         node.control = fieldAt(row.child("control"));
@@ -342,18 +340,19 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
             node.calibrationInto = fieldAt(row.child("calibration"));
         for (const ClockNode::RateChoice& rate : node.rates)
             if (rate.calibration.valid() && !node.calibrationInto.valid())
-                row.fail("its rates have calibration values but there is no \"calibration\" field to copy them into.");
+                row.fail(
+                    say("its rates have calibration values but there is no \"calibration\" field to copy them into."));
         if (node.rates.empty())
-            row.child("rates").fail("lists no rate; give at least one.");
+            row.child("rates").fail(say("lists no rate; give at least one."));
     } else if (node.type == Type::Oscillator) {
         node.rate = row.child("rate").asFrequency();
         if (!(node.rate.value > Rational(0)))
-            row.child("rate").fail("must be above zero.");
+            row.child("rate").fail(say("must be above zero."));
     }
     if (node.type == Type::Crystal || node.type == Type::External) {
         const std::vector<JsonNode> bounds = row.child("crystal").items();
         if (bounds.size() != 2) {
-            row.fail("\"crystal\" must be the lowest and the highest rate that may be fitted.");
+            row.fail(say("\"crystal\" must be the lowest and the highest rate that may be fitted."));
         } else {
             node.crystalMin = bounds[0].asFrequency();
             node.crystalMax = bounds[1].asFrequency();
@@ -362,7 +361,7 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
     for (const JsonNode& load : row.optionalChild("loads").items()) {
         const std::vector<JsonNode> pair = load.items();
         if (pair.size() != 2)
-            load.fail("must be a pair: load capacitance, code.");
+            load.fail(say("must be a pair: load capacitance, code."));
         else
             node.loads.emplace_back(pair[0].asCapacitance(),
                                     static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
@@ -370,23 +369,23 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
     if (!node.loads.empty())
         node.loadControl = fieldAt(row.child("load_control"));
     else if (row.has("load_control"))
-        row.child("load_control").fail("needs \"loads\", the codes by capacitance.");
+        row.child("load_control").fail(say("needs \"loads\", the codes by capacitance."));
     for (const JsonNode& drive : row.optionalChild("drives").items()) {
         const std::vector<JsonNode> pair = drive.items();
         if (pair.size() != 2) {
-            drive.fail("must be a pair: highest rate of a crystal, code.");
+            drive.fail(say("must be a pair: highest rate of a crystal, code."));
             continue;
         }
         node.drives.emplace_back(pair[0].asFrequency(), static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
         if (node.drives.size() > 1 && !(node.drives[node.drives.size() - 2].first < node.drives.back().first))
-            drive.fail("must come in rising order of the rates.");
+            drive.fail(say("must come in rising order of the rates."));
     }
     if (!node.drives.empty()) {
         node.driveControl = fieldAt(row.child("drive_control"));
         if (node.drives.back().first < node.crystalMax)
-            row.child("drives").fail("says nothing of the fastest crystals that may be fitted.");
+            row.child("drives").fail(say("says nothing of the fastest crystals that may be fitted."));
     } else if (row.has("drive_control")) {
-        row.child("drive_control").fail("needs \"drives\", the codes by the crystal's rate.");
+        row.child("drive_control").fail(say("needs \"drives\", the codes by the crystal's rate."));
     }
     if (row.has("bypass"))
         node.bypass = fieldCodeAt(row.child("bypass"));
@@ -426,13 +425,13 @@ void DeviceReader::readClockInputs(ClockNode& node, const JsonNode& from)
                 std::vector<std::string> ids;
                 for (const ClockNode& other : device_.clocks)
                     ids.push_back(other.id);
-                code.fail(fmt::format("\"{}\" is not a clock of this device.{}", name, didYouMean(name, ids)));
+                code.fail(say("\"{}\" is not a clock of this device.{}", name, didYouMean(name, ids)));
             }
         }
         node.inputs.push_back(input);
     }
     if (node.inputs.empty())
-        from.child("inputs").fail("lists no input; give at least one.");
+        from.child("inputs").fail(say("lists no input; give at least one."));
 }
 
 void DeviceReader::readFactorsInto(ClockNode& node, const JsonNode& from)
@@ -445,9 +444,9 @@ void DeviceReader::readFactorsInto(ClockNode& node, const JsonNode& from)
             node.unit = std::lcm(node.unit, factor.den());
         else if (!factor.isInteger())
             from.child("factors").fail(
-                fmt::format("with \"unit\" the factors are whole; every 1/{} between them is possible.", node.unit));
+                say("with \"unit\" the factors are whole; every 1/{} between them is possible.", node.unit));
     if (node.unit > 1 << 24) {
-        from.child("factors").fail("have no common step of at least 1/16777216.");
+        from.child("factors").fail(say("have no common step of at least 1/16777216."));
         node.unit = 1;
     }
     const std::int64_t scale = node.dense ? 1 : node.unit;
@@ -456,7 +455,7 @@ void DeviceReader::readFactorsInto(ClockNode& node, const JsonNode& from)
     node.encoding = readFactorEncoding(from.optionalChild("encoding"), listed, scale);
     std::sort(node.factors.begin(), node.factors.end());
     if (const auto twice = std::adjacent_find(node.factors.begin(), node.factors.end()); twice != node.factors.end())
-        from.child("factors").fail(fmt::format("lists {} twice.", Rational(*twice, scale).text()));
+        from.child("factors").fail(say("lists {} twice.", Rational(*twice, scale).text()));
 }
 
 void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
@@ -472,19 +471,18 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
         readFactorsInto(node, from);
         if (from.has("fraction")) {
             if (!node.dense)
-                from.child("fraction").fail("needs \"unit\": how many of its steps make one.");
+                from.child("fraction").fail(say("needs \"unit\": how many of its steps make one."));
             node.fraction = fieldAt(from.child("fraction"));
             if (ok() && std::int64_t(device_.fieldOf(node.fraction).maxCode()) + 1 < node.unit)
                 from.child("fraction")
-                    .fail(fmt::format("a fraction in 1/{} does not fit into {}.", node.unit,
-                                      device_.nameOf(node.fraction)));
+                    .fail(say("a fraction in 1/{} does not fit into {}.", node.unit, device_.nameOf(node.fraction)));
         }
         if (node.dense && !from.has("control"))
-            from.fail("has fractions but no \"control\" field that holds them.");
+            from.fail(say("has fractions but no \"control\" field that holds them."));
         if (from.has("control"))
             node.control = fieldAt(from.child("control"));
         else if (node.factors.size() > 1)
-            from.fail("has several factors but no \"control\" field that chooses among them.");
+            from.fail(say("has several factors but no \"control\" field that chooses among them."));
         break;
     case ClockNode::Type::Follow:
         if (from.has("follows")) {
@@ -513,22 +511,22 @@ void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
     if (!node.control.valid())
         return;
     const std::string holds =
-        fmt::format("{} that {} holds after reset", device_.resetCode(node.control), device_.nameOf(node.control));
+        say("{} that {} holds after reset", device_.resetCode(node.control), device_.nameOf(node.control));
     if (!setting && node.type == Type::Select)
-        from.child("inputs").fail(fmt::format("no input has the code {}.", holds));
+        from.child("inputs").fail(say("no input has the code {}.", holds));
     else if (!setting && !node.rates.empty())
-        from.child("rates").fail(fmt::format("no rate has the code {}.", holds));
+        from.child("rates").fail(say("no rate has the code {}.", holds));
     else if (!setting)
-        from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control),
-                              device_.resetCode(node.control)));
+        from.fail(say("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control),
+                      device_.resetCode(node.control)));
     if (node.type != Type::Divide && node.type != Type::Multiply)
         return;
     const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
     const std::int64_t scale = node.dense && !node.fraction.valid() ? node.unit : 1;
     for (const std::int64_t factor : node.factors)
         if (const auto has = node.encoding.encode(factor * scale); !has || *has > maxCode) {
-            from.fail(fmt::format("the factor {} has no code in {}.",
-                                  Rational(factor, node.dense ? 1 : node.unit).text(), device_.nameOf(node.control)));
+            from.fail(say("the factor {} has no code in {}.", Rational(factor, node.dense ? 1 : node.unit).text(),
+                          device_.nameOf(node.control)));
             return;
         }
 }
@@ -540,10 +538,9 @@ void DeviceReader::orderClocks()
         const ClockNode& node = device_.clocks[i];
         const auto check = [&](ClockIndex other) {
             if (other >= static_cast<int>(i))
-                section("clocks").items()[i].fail(
-                    fmt::format("{} comes before {}, which it depends on; list a clock after "
-                                "its inputs (a loop cannot be listed so).",
-                                node.id, device_.clocks[other].id));
+                section("clocks").items()[i].fail(say("{} comes before {}, which it depends on; list a clock after "
+                                                      "its inputs (a loop cannot be listed so).",
+                                                      node.id, device_.clocks[other].id));
         };
         for (const ClockInput& input : node.inputs)
             check(input.node);

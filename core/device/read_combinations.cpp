@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // "never_together": settings of several clocks that must not stand at the same time.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 #include "core/quantity/format.h"
@@ -21,8 +22,8 @@ std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const Js
                 out.push_back(std::int64_t(k));
                 return;
             }
-        item.fail(fmt::format("is no setting of {}; it has {}.{}", facts.id, listed(names),
-                              didYouMean(item.asString(), names)));
+        item.fail(
+            say("is no setting of {}; it has {}.{}", facts.id, listed(names), didYouMean(item.asString(), names)));
     };
     const std::vector<JsonNode> items = node.isArray() ? node.items() : std::vector<JsonNode>{node};
     std::vector<std::string> names;
@@ -43,12 +44,12 @@ std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const Js
         for (const Rational& factor : readFactors(node)) {
             const Rational setting = factor * facts.unit;
             if (!setting.isInteger() || !facts.canBe(setting.floor()))
-                node.fail(fmt::format("{} is no factor of {}.", factor.text(), facts.id));
+                node.fail(say("{} is no factor of {}.", factor.text(), facts.id));
             else
                 out.push_back(setting.floor());
         }
     } else {
-        node.fail(fmt::format("{} has nothing to set; name the clock whose setting matters.", facts.id));
+        node.fail(say("{} has nothing to set; name the clock whose setting matters.", facts.id));
     }
     std::sort(out.begin(), out.end());
     out.erase(std::unique(out.begin(), out.end()), out.end());
@@ -67,13 +68,13 @@ void DeviceReader::readCombinations()
             for (const ClockNode& known : device_.clocks)
                 ids.push_back(known.id);
             if (const ClockIndex clock = device_.findClock(id); clock < 0)
-                settings.fail(fmt::format("\"{}\" is not a clock of this device.{}", id, didYouMean(id, ids)));
+                settings.fail(say("\"{}\" is not a clock of this device.{}", id, didYouMean(id, ids)));
             else
                 combination.terms.push_back({clock, clockSettings(clock, settings)});
         }
         if (combination.terms.size() < 2)
-            clocks.fail(
-                "must name at least two clocks; what a single one must not be is left out of its factors or inputs.");
+            clocks.fail(say(
+                "must name at least two clocks; what a single one must not be is left out of its factors or inputs."));
         std::sort(combination.terms.begin(), combination.terms.end(),
                   [](const auto& a, const auto& b) { return a.clock < b.clock; });
         device_.neverTogether.push_back(std::move(combination));

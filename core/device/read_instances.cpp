@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 
@@ -31,7 +32,7 @@ void DeviceReader::readInstances()
                 instance.block = static_cast<int>(i);
         if (instance.block < 0) {
             node.child("block").fail(
-                fmt::format("\"{}\" is not a block of this device.{}", blockName, didYouMean(blockName, blockNames)));
+                say("\"{}\" is not a block of this device.{}", blockName, didYouMean(blockName, blockNames)));
             return;
         }
         if (const std::string kind = node.string("kind", ""); !kind.empty()) {
@@ -63,14 +64,14 @@ void DeviceReader::readInstances()
             else if (text == "analog")
                 entry.direction = InstanceSignal::Direction::Analog;
             else if (text != "both")
-                direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
+                direction.fail(say("\"{}\" is not a direction; use in, out, both or analog.", text));
             if (const BlockKind* kind = findBlockKind(device_.blocks[instance.block].kind))
                 for (const WordSpec& word : kind->signals)
                     if (const std::vector<std::string> may = splitted(word.directions, ' ');
                         isWordOf(signal, word.name) && !word.directions.empty() &&
                         std::find(may.begin(), may.end(), text) == may.end())
-                        direction.fail(fmt::format("the signal {} of a {} is {}, not \"{}\".", signal, kind->id,
-                                                   joined(may, " or "), text));
+                        direction.fail(say("the signal {} of a {} is {}, not \"{}\".", signal, kind->id,
+                                           joined(may, " or "), text));
             instance.signals.push_back(std::move(entry));
         }
         for (const auto& [event, number] : node.optionalChild("interrupts").members()) {
@@ -89,20 +90,20 @@ void DeviceReader::readInstances()
             registerNames.push_back(reg.name);
             for (const auto& [offset, bytes] : reg.places())
                 if (instance.base % bytes != 0)
-                    node.child("base").fail(fmt::format("{} of {} bits needs a base that is a multiple of {}.",
-                                                        reg.name, bytes * 8, bytes));
+                    node.child("base").fail(
+                        say("{} of {} bits needs a base that is a multiple of {}.", reg.name, bytes * 8, bytes));
         }
         for (const auto& [reg, value] : node.optionalChild("resets").members()) {
             const auto at = std::find(registerNames.begin(), registerNames.end(), reg);
             if (at == registerNames.end()) {
-                value.fail(fmt::format("\"{}\" is not a register of the block {}.{}", reg, registers.name,
-                                       didYouMean(reg, registerNames)));
+                value.fail(say("\"{}\" is not a register of the block {}.{}", reg, registers.name,
+                               didYouMean(reg, registerNames)));
                 continue;
             }
             const RegisterIndex index = static_cast<int>(at - registerNames.begin());
             instance.resets[index] = value.asWord();
             if (const int width = registers.registers[index].width; width < 32 && instance.resets[index] >> width != 0)
-                value.fail(fmt::format("does not fit into {} bits.", width));
+                value.fail(say("does not fit into {} bits.", width));
         }
         device_.instances.push_back(std::move(instance));
         instanceNodes_.push_back(node);
@@ -128,13 +129,13 @@ void DeviceReader::readFence(Instance& instance, const JsonNode& node)
         for (const JsonNode& name : names.items()) {
             admitted.push_back(name.asString());
             if (std::find(known.begin(), known.end(), admitted.back()) == known.end())
-                name.fail(fmt::format("\"{}\" is neither a core nor a world of this device; it has {}.{}",
-                                      admitted.back(), listed(known), didYouMean(admitted.back(), known)));
+                name.fail(say("\"{}\" is neither a core nor a world of this device; it has {}.{}", admitted.back(),
+                              listed(known), didYouMean(admitted.back(), known)));
         }
     }
     if (!fence.admits.contains(device_.resetCode(fence.field)))
-        node.child("admits").fail(fmt::format("does not say whom {} = {} admits, which it is after reset.",
-                                              device_.nameOf(fence.field), device_.resetCode(fence.field)));
+        node.child("admits").fail(say("does not say whom {} = {} admits, which it is after reset.",
+                                      device_.nameOf(fence.field), device_.resetCode(fence.field)));
     instance.fences.push_back(std::move(fence));
 }
 
@@ -146,7 +147,8 @@ void DeviceReader::resolveInstances()
         if (dma.has("router"))
             device_.dma.router = instanceAt(dma.child("router"));
         if (device_.dma.router >= 0 && ok() && device_.blockOf(device_.dma.router).kind != "dma_router")
-            dma.child("router").fail("is no router of DMA requests; its block must be of the kind \"dma_router\".");
+            dma.child("router").fail(
+                say("is no router of DMA requests; its block must be of the kind \"dma_router\"."));
         device_.dma.channels = static_cast<int>(dma.integer("channels", 1, 64));
     }
     for (InstanceIndex i = 0; i < int(instanceNodes_.size()); ++i) {
@@ -159,13 +161,13 @@ void DeviceReader::resolveInstances()
         for (const auto& [key, alias] : {std::pair{"gate_set", &instance.gateSet}, {"gate_clear", &instance.gateClear}})
             if (node.has(key)) {
                 if (!node.has("gate"))
-                    node.child(key).fail("needs \"gate\", the field that shows whether it is open.");
+                    node.child(key).fail(say("needs \"gate\", the field that shows whether it is open."));
                 *alias = fieldCodeAt(node.child(key));
             }
         if (node.has("gate") && ok() && device_.fieldOf(instance.gate.ref).access == Field::Access::WriteOnly)
             node.child("gate").fail(
-                "can only be written; give the field that shows whether it is open as \"gate\", and "
-                "this one as \"gate_set\".");
+                say("can only be written; give the field that shows whether it is open as \"gate\", and "
+                    "this one as \"gate_set\"."));
         if (node.has("reset"))
             instance.reset = fieldCodeAt(node.child("reset"));
         for (const auto& [field, code] : node.optionalChild("selects").members()) {
@@ -186,10 +188,10 @@ void DeviceReader::readDma(Instance& instance, const JsonNode& node)
 {
     for (const auto& [event, value] : node.members()) {
         if (device_.dma.instance < 0) {
-            value.fail("the device has no \"dma\" section that gives its channels.");
+            value.fail(say("the device has no \"dma\" section that gives its channels."));
             return;
         }
-        checkWord(value, device_.blocks[instance.block].kind, event, &BlockKind::requests, "DMA request");
+        checkWord(value, device_.blocks[instance.block].kind, event, &BlockKind::requests, say("DMA request"));
         std::vector<DmaLink>& links = instance.dma[event];
         if (value.isArray())
             for (const JsonNode& channel : value.items())
@@ -198,7 +200,7 @@ void DeviceReader::readDma(Instance& instance, const JsonNode& node)
             for (int channel = 0; channel < device_.dma.channels; ++channel)
                 links.push_back({channel, static_cast<std::uint32_t>(value.asInteger(0, UINT32_MAX))});
         if (links.empty())
-            value.fail("lists no channel; give at least one.");
+            value.fail(say("lists no channel; give at least one."));
     }
 }
 

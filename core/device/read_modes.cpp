@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 
@@ -19,7 +20,7 @@ void DeviceReader::readModes()
         words.add(mode.id, row.child("id"));
         for (const LowPowerMode& other : device_.modes)
             if (other.id == mode.id)
-                row.child("id").fail(fmt::format("the mode \"{}\" is described twice.", mode.id));
+                row.child("id").fail(say("the mode \"{}\" is described twice.", mode.id));
         mode.name = row.string("name", mode.id);
         mode.about = row.string("about", "");
         mode.deep = row.boolean("deep", false);
@@ -29,7 +30,7 @@ void DeviceReader::readModes()
         } else if (keeps.asString() == "all") {
             mode.keepsAll = true;
         } else {
-            keeps.fail("must be \"all\" or a list of clocks.");
+            keeps.fail(say("must be \"all\" or a list of clocks."));
         }
         for (const JsonNode& clock : row.optionalChild("stops").items())
             mode.stops.push_back(clockAt(clock));
@@ -49,7 +50,7 @@ void DeviceReader::readModes()
         if (row.has("wakes_on")) {
             mode.wakesOn = clockAt(row.child("wakes_on"));
             if (ok() && !device_.clocks[mode.wakesOn].isSource())
-                row.child("wakes_on").fail("must be a source.");
+                row.child("wakes_on").fail(say("must be a source."));
         }
         for (const JsonNode& select : row.optionalChild("wakes_selects").items()) {
             const ClockIndex clock = clockAt(select);
@@ -59,7 +60,7 @@ void DeviceReader::readModes()
             if (mode.wakesOn < 0 || device_.clocks[clock].type != ClockNode::Type::Select ||
                 std::none_of(inputs.begin(), inputs.end(),
                              [&mode](const ClockInput& input) { return input.node == mode.wakesOn; }))
-                select.fail("must be a select that has the clock in \"wakes_on\" as an input.");
+                select.fail(say("must be a select that has the clock in \"wakes_on\" as an input."));
             mode.wakesSelects.push_back(clock);
         }
         for (const JsonNode& id : row.optionalChild("drops").items()) {
@@ -68,8 +69,8 @@ void DeviceReader::readModes()
                 ids.push_back(domain.id);
             const auto at = std::find(ids.begin(), ids.end(), id.asString());
             if (at == ids.end())
-                id.fail(fmt::format("\"{}\" is not a power domain of this device.{}", id.asString(),
-                                    didYouMean(id.asString(), ids)));
+                id.fail(say("\"{}\" is not a power domain of this device.{}", id.asString(),
+                            didYouMean(id.asString(), ids)));
             mode.drops.push_back(static_cast<int>(at - ids.begin()));
         }
         if (row.has("draws"))
@@ -79,7 +80,7 @@ void DeviceReader::readModes()
             for (const Core& core : device_.cores)
                 if (*mode.retains > core.ramBytes)
                     row.child("retains").fail(
-                        fmt::format("is more than the {} bytes of RAM that {} has.", core.ramBytes, core.id));
+                        say("is more than the {} bytes of RAM that {} has.", core.ramBytes, core.id));
         }
         for (const JsonNode& field : row.optionalChild("enters").items())
             mode.enters.push_back(fieldCodeAt(field));

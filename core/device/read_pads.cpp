@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 
@@ -43,7 +44,7 @@ void DeviceReader::readPads()
             const char* first = at.data() + std::min(dot == std::string::npos ? at.size() : dot + 1, at.size());
             const auto [end, error] = std::from_chars(first, at.data() + at.size(), pad.bit);
             if (pad.port < 0 || error != std::errc() || end != at.data() + at.size() || pad.bit < 0 || pad.bit > 31) {
-                node.child("at").fail(fmt::format("\"{}\" is not a bit of a port; write \"PORTA.3\".", at));
+                node.child("at").fail(say("\"{}\" is not a bit of a port; write \"PORTA.3\".", at));
                 return;
             }
             const std::string bit = std::to_string(pad.bit);
@@ -53,10 +54,10 @@ void DeviceReader::readPads()
                     pad.functionHigher.push_back({pad.port, reg, field});
             pad.portCode = portCode;
             if (!pad.function.valid() && !device_.roleField(pad.port, "output" + bit).valid())
-                node.child("at").fail(fmt::format("{} has no bit {}.", device_.instances[pad.port].name, pad.bit));
+                node.child("at").fail(say("{} has no bit {}.", device_.instances[pad.port].name, pad.bit));
             else if (pad.function.valid() && std::uint32_t(portCode) > device_.maxFunction(pad))
                 node.child("at").fail(
-                    fmt::format("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));
+                    say("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));
             pad.line = static_cast<int>(node.integer("line", -1, 63, pad.bit));
         }
         device_.pads.push_back(std::move(pad));
@@ -85,7 +86,7 @@ void DeviceReader::readElectrical(Pad& pad, const JsonNode& node)
         for (const JsonNode& pull : node.child("pulls").items()) {
             const std::string text = pull.asString();
             if (text != "up" && text != "down")
-                pull.fail(fmt::format("\"{}\" is not a pull; use up or down.", text));
+                pull.fail(say("\"{}\" is not a pull; use up or down.", text));
             pad.pulls.push_back(text == "down" ? Pad::Pull::Down : Pad::Pull::Up);
         }
     }
@@ -108,7 +109,7 @@ void DeviceReader::readPackage()
         package.kind = Package::Kind::BallGrid;
     else
         node.child("kind").fail(
-            fmt::format("\"{}\" is not a kind of package; use quad flat, no-lead, dual row or ball grid.", kind));
+            say("\"{}\" is not a kind of package; use quad flat, no-lead, dual row or ball grid.", kind));
 
     const std::vector<std::string> supply = node.strings("supply");
     const std::vector<std::string> ground = node.strings("ground");
@@ -135,7 +136,7 @@ void DeviceReader::readPackage()
         pin.pad = device_.findPad(pin.name);
         if (pin.pad >= 0) {
             if (used[size_t(pin.pad)])
-                item.fail(fmt::format("{} is on two pins.", pin.name));
+                item.fail(say("{} is on two pins.", pin.name));
             used[size_t(pin.pad)] = true;
         } else if (has(supply, pin.name)) {
             pin.kind = PackagePin::Kind::Supply;
@@ -144,13 +145,12 @@ void DeviceReader::readPackage()
         } else if (has(dedicated, pin.name)) {
             pin.kind = PackagePin::Kind::Dedicated;
         } else {
-            item.fail(fmt::format("\"{}\" is no pad of this device, and not listed as supply, ground or dedicated.",
-                                  pin.name));
+            item.fail(say("\"{}\" is no pad of this device, and not listed as supply, ground or dedicated.", pin.name));
         }
         package.pins.push_back(std::move(pin));
     }
     if (package.pins.size() < 4)
-        node.child("pins").fail("a package has at least 4 pins.");
+        node.child("pins").fail(say("a package has at least 4 pins."));
 }
 
 } // namespace bindrel

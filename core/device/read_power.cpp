@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // "domains" and "regulator": what shares a supply inside the chip, and how the core's voltage is made.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 
@@ -15,19 +16,20 @@ std::string mustStayOn(const Device& device, InstanceIndex instance)
     const std::string& kind = device.blockOf(instance).kind;
     for (const char* shared : {"port", "lines", "dma", "dma_router", "interrupts"})
         if (kind == shared)
-            return "pads, lines, DMA and interrupts are set up before anything can be awaited, and keep what they have "
-                   "in every mode";
+            return say(
+                "pads, lines, DMA and interrupts are set up before anything can be awaited, and keep what they have "
+                "in every mode");
     const auto holds = [instance](const FieldRef& ref) { return ref.valid() && ref.instance == instance; };
     for (const ClockNode& node : device.clocks)
         if (holds(node.control) || holds(node.fraction) || holds(node.enable.ref) || holds(node.ready.ref) ||
             holds(node.status))
-            return "it controls clocks";
+            return say("it controls clocks");
     for (const PowerDomain& domain : device.domains)
         if (holds(domain.on.ref) || holds(domain.ready.ref))
-            return "it switches a domain";
+            return say("it switches a domain");
     for (const Instance& other : device.instances)
         if (holds(other.gate.ref) || holds(other.reset.ref))
-            return "it gates other instances";
+            return say("it gates other instances");
     return {};
 }
 
@@ -46,13 +48,13 @@ void DeviceReader::readDomains()
         domain.about = row.string("about", "");
         for (const PowerDomain& other : device_.domains)
             if (other.id == domain.id)
-                row.child("id").fail(fmt::format("the domain \"{}\" is described twice.", domain.id));
+                row.child("id").fail(say("the domain \"{}\" is described twice.", domain.id));
         if (row.has("on"))
             domain.on = fieldCodeAt(row.child("on"));
         if (row.has("ready"))
             domain.ready = fieldCodeAt(row.child("ready"));
         if (row.has("ready") && !row.has("on"))
-            row.child("ready").fail("needs \"on\", the condition that switches the domain.");
+            row.child("ready").fail(say("needs \"on\", the condition that switches the domain."));
         if (row.has("startup"))
             domain.startup = row.child("startup").asDuration();
         for (const JsonNode& name : row.child("instances").items()) {
@@ -62,8 +64,8 @@ void DeviceReader::readDomains()
             if (!ok())
                 return;
             if (device_.instances[instance].domain >= 0)
-                name.fail(fmt::format("\"{}\" lies in the domain {} already.", name.asString(),
-                                      device_.domains[device_.instances[instance].domain].id));
+                name.fail(say("\"{}\" lies in the domain {} already.", name.asString(),
+                              device_.domains[device_.instances[instance].domain].id));
             device_.instances[instance].domain = static_cast<int>(device_.domains.size());
             domain.instances.push_back(instance);
         }
@@ -74,7 +76,7 @@ void DeviceReader::readDomains()
             if (const std::string why = mustStayOn(device_, instance); !why.empty())
                 rows[d]
                     .child("instances")
-                    .fail(fmt::format("{} cannot lie in a domain: {}.", device_.instances[instance].name, why));
+                    .fail(say("{} cannot lie in a domain: {}.", device_.instances[instance].name, why));
 }
 
 void DeviceReader::readRegulator()
@@ -105,13 +107,13 @@ void DeviceReader::readRegulator()
             regulator.share = row.child("share").asRatio();
         for (const Regulator& other : device_.regulators)
             if (other.id == regulator.id || other.code == regulator.code)
-                row.fail(fmt::format("is {} once more: each has an id and a code of its own.", other.id));
+                row.fail(say("is {} once more: each has an id and a code of its own.", other.id));
         device_.regulators.push_back(std::move(regulator));
     }
     if (ok() && std::none_of(device_.regulators.begin(), device_.regulators.end(),
                              [reset](const Regulator& r) { return r.code == reset; }))
-        node.child("list").fail(fmt::format("none has the code {} that {} holds after reset.", reset,
-                                            device_.nameOf(device_.regulatorControl)));
+        node.child("list").fail(
+            say("none has the code {} that {} holds after reset.", reset, device_.nameOf(device_.regulatorControl)));
 }
 
 } // namespace bindrel

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Roles of a block: which of its fields hold what the arithmetic gives, and on which lanes its signals lie.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 #include "core/device/device_reader.h"
@@ -45,9 +46,9 @@ Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNod
                     out.table.emplace_back(value, given.code);
         }
     if (out.table.empty())
-        from.fail(fmt::format("the values of {} are named otherwise than the role \"{}\" knows them; name them {}, or "
-                              "give the role an encoding.",
-                              field.name, spec.name, listed(known)));
+        from.fail(say("the values of {} are named otherwise than the role \"{}\" knows them; name them {}, or "
+                      "give the role an encoding.",
+                      field.name, spec.name, listed(known)));
     out.kind = Encoding::Kind::Table;
     return out;
 }
@@ -63,14 +64,14 @@ void checkEncoding(const RoleSpec& spec, const Encoding& encoding, const JsonNod
         encoding.kind == Kind::Piecewise && encoding.segments.size() == 1 && encoding.segments.front().firstCode == 0;
     if (spec.encodings == RoleSpec::Encodings::MinusOne) {
         if (encoding.kind != Kind::MinusOne)
-            from.fail(fmt::format("the role \"{}\" can be encoded \"as is\" or \"minus one\" only.", spec.name));
+            from.fail(say("the role \"{}\" can be encoded \"as is\" or \"minus one\" only.", spec.name));
     } else if (spec.encodings == RoleSpec::Encodings::InC) {
         if (encoding.kind != Kind::MinusOne && encoding.kind != Kind::Bcd && !oneSegment)
-            from.fail(fmt::format("the program converts the values of the role \"{}\" itself: it can be encoded \"as "
-                                  "is\", \"minus one\", \"BCD\" or by one piecewise segment that begins at code 0.",
-                                  spec.name));
+            from.fail(say("the program converts the values of the role \"{}\" itself: it can be encoded \"as "
+                          "is\", \"minus one\", \"BCD\" or by one piecewise segment that begins at code 0.",
+                          spec.name));
     } else {
-        from.fail(fmt::format("the role \"{}\" is read or written as it is; it takes no encoding.", spec.name));
+        from.fail(say("the role \"{}\" is read or written as it is; it takes no encoding.", spec.name));
     }
 }
 
@@ -84,7 +85,7 @@ Role readRole(const Block& block, const std::string& dotted, const JsonNode& nod
         for (const Register& reg : block.registers)
             for (const Field& field : reg.fields)
                 names.push_back(reg.name + "." + field.name);
-        node.fail(fmt::format("\"{}\" is not a field of this block.{}", dotted, didYouMean(dotted, names)));
+        node.fail(say("\"{}\" is not a field of this block.{}", dotted, didYouMean(dotted, names)));
     }
     return role;
 }
@@ -101,7 +102,7 @@ Encoding readEncoding(const JsonNode& node)
             for (const JsonNode& row : node.child("table").items()) {
                 const std::vector<JsonNode> pair = row.items();
                 if (pair.size() != 2)
-                    row.fail("must be a pair: value, code.");
+                    row.fail(say("must be a pair: value, code."));
                 else
                     encoding.table.emplace_back(pair[0].asInteger(0, INT32_MAX),
                                                 static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
@@ -113,7 +114,7 @@ Encoding readEncoding(const JsonNode& node)
             row.allowOnly({"codes", "base", "step"});
             const std::vector<JsonNode> codes = row.child("codes").items();
             if (codes.size() != 2) {
-                row.fail("\"codes\" must be the first and the last code.");
+                row.fail(say("\"codes\" must be the first and the last code."));
                 continue;
             }
             Encoding::Segment segment;
@@ -133,10 +134,9 @@ Encoding readEncoding(const JsonNode& node)
     else if (text == "BCD")
         encoding.kind = Encoding::Kind::Bcd;
     else if (text != "as is")
-        node.fail(fmt::format(
-            "\"{}\" is not an encoding; use \"as is\", \"minus one\", \"power of two\", \"BCD\", a table or "
-            "piecewise segments.",
-            text));
+        node.fail(say("\"{}\" is not an encoding; use \"as is\", \"minus one\", \"power of two\", \"BCD\", a table or "
+                      "piecewise segments.",
+                      text));
     return encoding;
 }
 
@@ -158,7 +158,7 @@ void DeviceReader::readLaneRoles(Block& block, const JsonNode& node)
         block.laneRoles.combinations.push_back(std::move(combination));
     }
     if (block.laneRoles.reg < 0 && block.laneRoles.combinations.size() > 1)
-        node.fail("has several combinations but no \"field\" that picks one.");
+        node.fail(say("has several combinations but no \"field\" that picks one."));
 }
 
 void DeviceReader::readRoles(Block& block, const JsonNode& node)
@@ -173,9 +173,9 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
         const auto lookUp = [&, &name = name, &from = from](const std::string& full) -> const RoleSpec* {
             const RoleSpec* spec = kind ? kind->role(full) : nullptr;
             if (!spec)
-                from.fail(kind ? fmt::format("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind,
-                                             listed(known), didYouMean(name, known))
-                               : fmt::format("\"{}\": a block without a kind has no roles.", name));
+                from.fail(kind ? say("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind,
+                                     listed(known), didYouMean(name, known))
+                               : say("\"{}\": a block without a kind has no roles.", name));
             // A core is meant by its id, as it is written there.
             if (const size_t star = spec ? spec->name.find('*') : std::string::npos; star != std::string::npos) {
                 std::vector<std::string> named;
@@ -183,8 +183,8 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
                     named.push_back(spec->name.substr(0, star) + core.id + spec->name.substr(star + 1));
                 if (std::none_of(named.begin(), named.end(),
                                  [&full](const std::string& one) { return isWordOf(full, one); })) {
-                    from.fail(fmt::format("\"{}\" names no core of this chip; with their ids it is {}.{}", name,
-                                          listed(named), didYouMean(name, named)));
+                    from.fail(say("\"{}\" names no core of this chip; with their ids it is {}.{}", name, listed(named),
+                                  didYouMean(name, named)));
                     return nullptr;
                 }
             }
@@ -213,9 +213,9 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
                 continue;
             }
             if (patterns.size() > 1) {
-                from.fail(fmt::format(
-                    "\"{}\" is one of several fields for one role; only patterns with {{bit}} can be several.",
-                    pattern));
+                from.fail(
+                    say("\"{}\" is one of several fields for one role; only patterns with {{bit}} can be several.",
+                        pattern));
                 break;
             }
             const RoleSpec* spec = lookUp(name);
@@ -241,23 +241,22 @@ void DeviceReader::readSlicedRoles(Block& block, const std::string& name, const 
                                ? kind->role(name + "0")
                                : nullptr;
     if (!spec) {
-        node.fail(
-            fmt::format("\"{}\" is held by one field; of the roles of a port {} can be in slices.", name, listed(may)));
+        node.fail(say("\"{}\" is held by one field; of the roles of a port {} can be in slices.", name, listed(may)));
         return;
     }
     std::vector<std::string> patterns = node.child("slices").asStrings();
     std::reverse(patterns.begin(), patterns.end());
     if (patterns.size() < 2) {
-        node.child("slices").fail("lists the fields of a code from its highest bits down: at least two.");
+        node.child("slices").fail(say("lists the fields of a code from its highest bits down: at least two."));
         return;
     }
     for (const std::string& pattern : patterns)
         if (pattern.find("{bit}") == std::string::npos) {
-            node.child("slices").fail(fmt::format("\"{}\" needs {{bit}} where the pad's number goes.", pattern));
+            node.child("slices").fail(say("\"{}\" needs {{bit}} where the pad's number goes.", pattern));
             return;
         }
     if (std::set<std::string>(patterns.begin(), patterns.end()).size() < patterns.size()) {
-        node.child("slices").fail("lists a field twice; each slice holds other bits of the code.");
+        node.child("slices").fail(say("lists a field twice; each slice holds other bits of the code."));
         return;
     }
     Encoding encoding;
@@ -289,23 +288,22 @@ void DeviceReader::readSlicedRoles(Block& block, const std::string& name, const 
         if (missing.size() == patterns.size())
             continue;
         if (!missing.empty()) {
-            node.child("slices").fail(fmt::format("bit {} lacks {}, a slice of its code.", bit, listed(missing)));
+            node.child("slices").fail(say("bit {} lacks {}, a slice of its code.", bit, listed(missing)));
             return;
         }
         if (bits > 31) {
-            node.child("slices").fail(
-                fmt::format("the slices of bit {} have {} bits together; at most 31.", bit, bits));
+            node.child("slices").fail(say("the slices of bit {} have {} bits together; at most 31.", bit, bits));
             return;
         }
         role.encoding = encoding;
         if (!block.roles.emplace(name + std::to_string(bit), std::move(role)).second) {
-            node.fail(fmt::format("bit {} has a second field for the role \"{}\".", bit, name));
+            node.fail(say("bit {} has a second field for the role \"{}\".", bit, name));
             return;
         }
         any = true;
     }
     if (!any)
-        node.child("slices").fail("these are not fields of this block for any bit.");
+        node.child("slices").fail(say("these are not fields of this block for any bit."));
 }
 
 /// A role for each bit of a port: "function" becomes "function0", "function1", …, for the bits that have the field.
@@ -325,14 +323,14 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
         if (!any)
             checkEncoding(spec, role.encoding, node);
         if (!block.roles.emplace(name + std::to_string(bit), role).second) {
-            node.fail(fmt::format("\"{}\" is a second field for bit {} of the role \"{}\"; one field holds its value.",
-                                  named, bit, name));
+            node.fail(say("\"{}\" is a second field for bit {} of the role \"{}\"; one field holds its value.", named,
+                          bit, name));
             return;
         }
         any = true;
     }
     if (!any)
-        node.fail(fmt::format("\"{}\" is not a field of this block for any bit.", pattern));
+        node.fail(say("\"{}\" is not a field of this block for any bit.", pattern));
 }
 
 } // namespace bindrel

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The five mechanisms by which pads get their signals. Each is read into the same thing: routes, with the fields that
 // must hold codes for them. Nothing after loading needs to know the mechanism.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 
@@ -40,9 +41,8 @@ void DeviceReader::readRouting()
             entry.allowOnly({"mechanism", "analog_code"});
         else
             entry.child("mechanism")
-                .fail(
-                    fmt::format("\"{}\" is not a routing mechanism; use selector, group remap, lanes, matrix or fixed.",
-                                mechanism));
+                .fail(say("\"{}\" is not a routing mechanism; use selector, group remap, lanes, matrix or fixed.",
+                          mechanism));
     }
     readExclusives();
     if (ok())
@@ -90,7 +90,7 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
         if (code < 0)
             continue;
         if (std::find(codes.begin(), codes.end(), code) != codes.end())
-            value.fail(fmt::format("the code {} is used twice on {}.", code, device_.pads[pad].name));
+            value.fail(say("the code {} is used twice on {}.", code, device_.pads[pad].name));
         codes.push_back(code);
         // One code can connect several signals (an input and an output of two instances); "@A" names a signal group.
         const std::vector<JsonNode> signals = value.isArray() ? value.items() : std::vector<JsonNode>{value};
@@ -152,9 +152,9 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
             return route.pad == pad && route.mechanism == Route::Mechanism::Lanes && route.code == code;
         };
         if (known && !isAbsent(unit) && ok() && std::none_of(device_.routes.begin(), device_.routes.end(), used))
-            value.fail(fmt::format("no combination of roles puts a signal on {}.", text));
+            value.fail(say("no combination of roles puts a signal on {}.", text));
         if (!known || lane < 0)
-            value.fail(fmt::format("\"{}\" is not a lane of a unit; write \"SER0.1\".", text));
+            value.fail(say("\"{}\" is not a lane of a unit; write \"SER0.1\".", text));
     }
 }
 
@@ -179,7 +179,7 @@ void DeviceReader::readRemap(const std::string& name, const JsonNode& node, int 
     for (const auto& [key, set] : node.child("sets").members()) {
         const int setCode = field.valid() ? codeOf(key, field, set) : 0;
         if (!field.valid() && node.child("sets").members().size() > 1)
-            node.fail("has several sets but no \"field\" that picks one.");
+            node.fail(say("has several sets but no \"field\" that picks one."));
         const size_t before = device_.routes.size();
         bool lacking = false;
         for (const auto& [signalName, padNode] : set.members()) {
@@ -245,9 +245,9 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         for (const auto& [signal, way] : signals) {
             const InstanceSignal& facts = device_.instances[signal.first].signals[size_t(signal.second)];
             if ((drives(facts) && way.output < 0) || (listens(facts) && !way.input.valid())) {
-                node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".", device_.instances[signal.first].name,
-                                      facts.name, drives(facts) ? "drives its pad" : "listens to its pad",
-                                      drives(facts) && way.output < 0 ? "outputs" : "inputs"));
+                node.fail(say("{}.{} {} but has no entry in \"{}\".", device_.instances[signal.first].name, facts.name,
+                              drives(facts) ? say("drives its pad") : say("listens to its pad"),
+                              drives(facts) && way.output < 0 ? "outputs" : "inputs"));
                 return;
             }
             for (const Terminal& terminal : pads) {
@@ -261,15 +261,14 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
                     route.selects.push_back({way.input, terminal.number});
                 if (way.output >= 0) {
                     if (!terminal.output.valid()) {
-                        node.fail("has outputs but no \"output_field\" that holds a signal's number.");
+                        node.fail(say("has outputs but no \"output_field\" that holds a signal's number."));
                         return;
                     }
                     route.selects.push_back({terminal.output, static_cast<std::uint32_t>(way.output)});
                 }
                 for (const FieldCode& select : route.selects)
                     if (select.code > device_.fieldOf(select.ref).maxCode()) {
-                        node.fail(
-                            fmt::format("the code {} does not fit into {}.", select.code, device_.nameOf(select.ref)));
+                        node.fail(say("the code {} does not fit into {}.", select.code, device_.nameOf(select.ref)));
                         return;
                     }
                 addRoute(std::move(route));
@@ -322,7 +321,7 @@ std::optional<std::pair<InstanceIndex, int>> DeviceReader::signalAt(const std::s
     for (const Instance& other : device_.instances)
         for (const InstanceSignal& signal : other.signals)
             names.push_back(other.name + "." + signal.name);
-    node.fail(fmt::format("\"{}\" is not a signal of this device.{}", dotted, didYouMean(dotted, names)));
+    node.fail(say("\"{}\" is not a signal of this device.{}", dotted, didYouMean(dotted, names)));
     return std::nullopt;
 }
 
@@ -330,7 +329,7 @@ std::optional<std::pair<InstanceIndex, int>> DeviceReader::signalAt(const std::s
 std::vector<FieldCode> DeviceReader::functionCodes(const Pad& pad, int code, const JsonNode& node)
 {
     if (std::uint32_t(code) > device_.maxFunction(pad)) {
-        node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(pad.function)));
+        node.fail(say("the code {} does not fit into {}.", code, device_.nameOf(pad.function)));
         return {};
     }
     return device_.functionCodes(pad, static_cast<std::uint32_t>(code));
@@ -343,7 +342,7 @@ int DeviceReader::codeOf(const std::string& key, const JsonNode& node)
     const auto [end, error] = std::from_chars(key.data(), key.data() + key.size(), code);
     if (error == std::errc() && end == key.data() + key.size() && code >= 0)
         return code;
-    node.fail(fmt::format("\"{}\" is not a selector code; use a number.", key));
+    node.fail(say("\"{}\" is not a selector code; use a number.", key));
     return -1;
 }
 
@@ -354,12 +353,12 @@ int DeviceReader::functionOf(const std::string& key, const Pad& pad, const JsonN
     if (code < 0)
         return -1;
     if (!pad.function.valid()) {
-        node.fail("the pad has no field that picks a function (its port has no role \"function\" for this bit).");
+        node.fail(say("the pad has no field that picks a function (its port has no role \"function\" for this bit)."));
         return -1;
     }
     if (std::uint32_t(code) <= device_.maxFunction(pad))
         return code;
-    node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(pad.function)));
+    node.fail(say("the code {} does not fit into {}.", code, device_.nameOf(pad.function)));
     return -1;
 }
 
@@ -369,7 +368,7 @@ int DeviceReader::codeOf(const std::string& key, const FieldRef& field, const Js
     const int code = codeOf(key, node);
     if (code < 0 || std::uint32_t(code) <= device_.fieldOf(field).maxCode())
         return code;
-    node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(field)));
+    node.fail(say("the code {} does not fit into {}.", code, device_.nameOf(field)));
     return -1;
 }
 
@@ -383,7 +382,7 @@ PadIndex DeviceReader::padAt(const std::string& name, const JsonNode& node)
         std::vector<std::string> names;
         for (const Pad& known : device_.pads)
             names.push_back(known.name);
-        node.fail(fmt::format("\"{}\" is not a pad of this device.{}", name, didYouMean(name, names)));
+        node.fail(say("\"{}\" is not a pad of this device.{}", name, didYouMean(name, names)));
     }
     return pad;
 }

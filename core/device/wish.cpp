@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/wish.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -45,8 +46,8 @@ bool isTerminal(std::string_view text)
 
 Problem unclear(std::string_view sentence)
 {
-    return problemOf(fmt::format("\"{}\" is not a wish that is understood; write, for example, \"{}\".",
-                                 printable(std::string(sentence.substr(0, 80))), joined(wishExamples(), "\", \"")));
+    return problemOf(say("\"{}\" is not a wish that is understood; write, for example, \"{}\".",
+                         printable(std::string(sentence.substr(0, 80))), joined(wishExamples(), "\", \"")));
 }
 
 Expected<std::vector<Wish::Subject>> subjectsIn(std::string_view list)
@@ -66,12 +67,12 @@ Expected<std::vector<Wish::Subject>> subjectsIn(std::string_view list)
         const bool whole = isName(subject.id) && (dot == std::string_view::npos || isName(subject.signal) ||
                                                   (subject.isPart && isTerminal(subject.signal)));
         if (!whole)
-            return problemOf(fmt::format("\"{}\" names nothing; write a need (uplink), a signal (uplink.tx), a part "
-                                         "(part sensor) or a terminal (part sensor.sda), several with commas.",
-                                         printable(std::string(said.substr(0, kLongestName)))));
+            return problemOf(say("\"{}\" names nothing; write a need (uplink), a signal (uplink.tx), a part "
+                                 "(part sensor) or a terminal (part sensor.sda), several with commas.",
+                                 printable(std::string(said.substr(0, kLongestName)))));
         out.push_back(std::move(subject));
         if (out.size() > kMostNames)
-            return problemOf(fmt::format("a wish names at most {} things.", kMostNames));
+            return problemOf(say("a wish names at most {} things.", kMostNames));
     }
     return out;
 }
@@ -91,17 +92,18 @@ Expected<Wish> withSubjects(Wish wish, std::string_view list, std::size_t least)
     if (!subjects)
         return subjects.problem();
     if (subjects->size() < least && subjects->front().signal.size() > 0)
-        return problemOf("this takes more than one signal; name a whole need, or several with commas.");
+        return problemOf(say("this takes more than one signal; name a whole need, or several with commas."));
     if (wish.kind == Kind::Sequence && subjects->size() < least)
-        return problemOf("this takes more than one; name all that follow each other, with commas.");
+        return problemOf(say("this takes more than one; name all that follow each other, with commas."));
     if (wish.kind == Kind::Swap) {
         const std::string& part = subjects->front().id;
         const bool terminals = std::ranges::all_of(*subjects, [&part](const Wish::Subject& subject) {
             return subject.isPart && !subject.signal.empty() && subject.id == part;
         });
         if (!terminals || subjects->size() < least)
-            return problemOf("terminals of one part can be swapped; name two or more, as in: part tap.a, part tap.b "
-                             "may be swapped.");
+            return problemOf(
+                say("terminals of one part can be swapped; name two or more, as in: part tap.a, part tap.b "
+                    "may be swapped."));
     }
     wish.subjects = *std::move(subjects);
     return wish;
@@ -127,11 +129,10 @@ Expected<Wish> keepFree(std::string_view list)
     for (const std::string& item : splitted(list, ',')) {
         const std::string_view pad = trimmed(item);
         if (!isName(pad))
-            return problemOf(
-                fmt::format("\"{}\" is no name of a pad.", printable(std::string(pad.substr(0, kLongestName)))));
+            return problemOf(say("\"{}\" is no name of a pad.", printable(std::string(pad.substr(0, kLongestName)))));
         out.pads.emplace_back(pad);
         if (out.pads.size() > kMostNames)
-            return problemOf(fmt::format("a wish names at most {} things.", kMostNames));
+            return problemOf(say("a wish names at most {} things.", kMostNames));
     }
     return out;
 }
@@ -150,7 +151,7 @@ Expected<Wish> away(std::string_view before, std::string_view after)
             const auto [end, error] = std::from_chars(number.data(), number.data() + number.size(), out.places);
             if (number.empty() || error != std::errc() || end != number.data() + number.size() || out.places < 1 ||
                 out.places > kMostPlaces)
-                return problemOf(fmt::format("give 1 to {} pins, as in: shunt 3 pins away from pump.", kMostPlaces));
+                return problemOf(say("give 1 to {} pins, as in: shunt 3 pins away from pump.", kMostPlaces));
             before = trimmed(before.substr(0, blank));
             break;
         }
@@ -206,7 +207,7 @@ Expected<Wish> parseWish(std::string_view sentence)
     if (text.ends_with('.'))
         text = trimmed(text.substr(0, text.size() - 1));
     if (text.size() > 2000)
-        return problemOf("a wish has at most 2000 characters.");
+        return problemOf(say("a wish has at most 2000 characters."));
     if (text.starts_with(kKeep) && text.ends_with(kFree) && text.size() > kKeep.size() + kFree.size())
         return keepFree(text.substr(kKeep.size(), text.size() - kKeep.size() - kFree.size()));
     const auto ending = [&](std::string_view with, Kind kind, std::size_t least) -> std::optional<Expected<Wish>> {

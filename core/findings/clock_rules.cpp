@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/clocks/combinations.h"
 #include "core/findings/finding.h"
@@ -51,8 +52,8 @@ std::string factorTitle(const Facts& f, ClockIndex clock)
     const std::int64_t factor = betterFactor(f, clock);
     if (factor == 0)
         return {};
-    return fmt::format("{} by {}", f.device.clocks[clock].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
-                       factorText(f.device.clocks[clock], factor));
+    return say("{} by {}", f.device.clocks[clock].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
+               factorText(f.device.clocks[clock], factor));
 }
 
 void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, bool toleranceOnly)
@@ -73,17 +74,17 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
             continue;
         const bool above = which == LimitBreak::Which::Above;
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
-        std::string text;
+        Message text;
         if (toleranceOnly)
-            text = fmt::format("{} runs at {} {}; with its tolerance it can go {} its limit of {} in {}{}. Leave some "
-                               "headroom, or use a more accurate source.",
-                               f.device.clocks[i].name, format(state.rate), format(state.tolerance),
-                               above ? "over" : "under", format(broken->limit), range, because(broken->because));
+            text = message("{} runs at {} {}; with its tolerance it can go {} its limit of {} in {}{}. Leave some "
+                           "headroom, or use a more accurate source.",
+                           f.device.clocks[i].name, format(state.rate), format(state.tolerance),
+                           above ? say("over") : say("under"), format(broken->limit), range, because(broken->because));
         else
-            text = fmt::format("{} runs at {}, {} {} its limit of {} in {}{}. {}", f.device.clocks[i].name,
-                               format(state.rate), format(off), above ? "above" : "below", format(broken->limit), range,
-                               because(broken->because),
-                               above ? "Slow it down, or choose a faster operating range." : "Speed it up.");
+            text = message("{} runs at {}, {} {} its limit of {} in {}{}. {}", f.device.clocks[i].name,
+                           format(state.rate), format(off), above ? say("above") : say("below"), format(broken->limit),
+                           range, because(broken->because),
+                           above ? say("Slow it down, or choose a faster operating range.") : say("Speed it up."));
         out.push_back({toleranceOnly ? Severity::Caution : Severity::Error,
                        {},
                        text,
@@ -119,8 +120,8 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
                 place = term.clock;
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{}: this combination is not allowed{}. Change one of the settings.",
-                                   combinationText(f.device, f.rates, combination), because(combination.because)),
+                       message("{}: this combination is not allowed{}. Change one of the settings.",
+                               combinationText(f.device, f.rates, combination), because(combination.because)),
                        {Place::Kind::Clock, f.device.clocks[place].id, {}},
                        {},
                        WaysOffer{}});
@@ -150,9 +151,10 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Error,
                  {},
-                 fmt::format("{} on {} has no clock: {} does not run ({}). {}hoose another clock source.",
-                             f.plan.needs[n].title, f.device.instances[instance].name, f.device.clocks[kernel].name,
-                             state.stopped, isUnfitted(f, kernel) ? "State what is fitted there, or c" : "C"),
+                 message("{} on {} has no clock: {} does not run ({}). {}", f.plan.needs[n].title,
+                         f.device.instances[instance].name, f.device.clocks[kernel].name, state.stopped,
+                         isUnfitted(f, kernel) ? say("State what is fitted there, or choose another clock source.")
+                                               : say("Choose another clock source.")),
                  {Place::Kind::Clock, f.device.clocks[kernel].id, {}},
                  {},
                  WaysOffer{}});
@@ -171,23 +173,23 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
         const ClockNode& node = f.device.clocks[accuracy.clock];
         const ClockNode& source = f.device.clocks[pathToSource(f.rates, accuracy.clock).back()];
         const std::string& title = f.plan.needs[n].title;
-        std::string text;
+        Message text;
         if (!accuracy.trouble.empty()) {
-            text = fmt::format("{}: {} Choose another rate for it.", title, accuracy.trouble);
+            text = message("{}: {} Choose another rate for it.", title, accuracy.trouble);
         } else if (state.tolerance.worst() <= *accuracy.allowed) {
             // The source would do; the rate does not.
-            text =
-                fmt::format("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name, format(state.rate),
-                            accuracy.effect,
-                            accuracy.rate ? fmt::format("Type {} on the clock for solutions.", format(*accuracy.rate))
-                                          : "Choose a rate that divides down to this exactly.");
+            text = message("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name, format(state.rate),
+                           accuracy.effect,
+                           accuracy.rate ? say("Type {} on the clock for solutions.", format(*accuracy.rate))
+                                         : say("Choose a rate that divides down to this exactly."));
         } else {
             const std::string better = moreAccurate(f.device, f.board, f.rates, accuracy);
-            text = fmt::format(
+            text = message(
                 "{} needs {}; {} is {} {} because it comes from {}. {}", title, accuracy.asks, node.name,
                 format(state.rate), format(state.tolerance), source.name,
-                better.empty() ? "No source on this board is more accurate: fit a crystal, or relax the accuracy goal."
-                               : better);
+                better.empty()
+                    ? say("No source on this board is more accurate: fit a crystal, or relax the accuracy goal.")
+                    : better);
         }
         out.push_back({accuracy.stated ? Severity::Error : Severity::Caution,
                        {},
@@ -204,13 +206,12 @@ void cpuStopped(const Facts& f, std::vector<Finding>& out)
 {
     const ClockState& cpu = f.rates.clocks[f.device.cpuClock()];
     if (!cpu.running)
-        out.push_back(
-            {Severity::Error,
-             {},
-             fmt::format("The CPU has no clock: {}. Select a running source for the system clock.", cpu.stopped),
-             {Place::Kind::Clock, f.device.clocks[f.device.cpuClock()].id, {}},
-             {},
-             WaysOffer{}});
+        out.push_back({Severity::Error,
+                       {},
+                       message("The CPU has no clock: {}. Select a running source for the system clock.", cpu.stopped),
+                       {Place::Kind::Clock, f.device.clocks[f.device.cpuClock()].id, {}},
+                       {},
+                       WaysOffer{}});
 }
 
 void flashTooSlow(const Facts& f, std::vector<Finding>& out)
@@ -220,10 +221,10 @@ void flashTooSlow(const Facts& f, std::vector<Finding>& out)
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     out.push_back({Severity::Error,
                    {},
-                   fmt::format("The flash is too slow for {} in {}: even {} wait states allow only {}. Slow the CPU "
-                               "down, or choose a faster operating range.",
-                               format(f.rates.clocks[f.device.flashClock].rate), range.name,
-                               range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
+                   message("The flash is too slow for {} in {}: even {} wait states allow only {}. Slow the CPU "
+                           "down, or choose a faster operating range.",
+                           format(f.rates.clocks[f.device.flashClock].rate), range.name,
+                           range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
                    {Place::Kind::Clock, f.device.clocks[f.device.flashClock].id, {}},
                    {},
                    WaysOffer{}});
@@ -233,15 +234,14 @@ void temperatureOutside(const Facts& f, std::vector<Finding>& out)
 {
     if (!f.board.temperature || f.device.temperature.covers(*f.board.temperature))
         return;
-    out.push_back(
-        {Severity::Caution,
-         {},
-         fmt::format("The board is made for {}, {} for {}: limits and accuracies do not hold outside. Choose a "
-                     "chip for these temperatures, or state those that the board really meets.",
-                     temperatureText(*f.board.temperature), f.device.name, temperatureText(f.device.temperature)),
-         {Place::Kind::Range, f.device.ranges[size_t(f.rates.range)].id, {}},
-         {},
-         {}});
+    out.push_back({Severity::Caution,
+                   {},
+                   message("The board is made for {}, {} for {}: limits and accuracies do not hold outside. Choose a "
+                           "chip for these temperatures, or state those that the board really meets.",
+                           temperatureText(*f.board.temperature), f.device.name, temperatureText(f.device.temperature)),
+                   {Place::Kind::Range, f.device.ranges[size_t(f.rates.range)].id, {}},
+                   {},
+                   {}});
 }
 
 void supplyOutside(const Facts& f, std::vector<Finding>& out)
@@ -249,14 +249,13 @@ void supplyOutside(const Facts& f, std::vector<Finding>& out)
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.supply >= range.supplyMin && f.rates.supply <= range.supplyMax)
         return;
-    out.push_back(
-        {Severity::Error,
-         {},
-         fmt::format("{} needs a supply of {} to {}; the plan has {}. Choose another operating range or supply.",
-                     range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
-         {Place::Kind::Range, range.id, {}},
-         {},
-         WaysOffer{}});
+    out.push_back({Severity::Error,
+                   {},
+                   message("{} needs a supply of {} to {}; the plan has {}. Choose another operating range or supply.",
+                           range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
+                   {Place::Kind::Range, range.id, {}},
+                   {},
+                   WaysOffer{}});
 }
 
 void crystalUnbound(const Facts& f, std::vector<Finding>& out)
@@ -279,7 +278,7 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
                     out.push_back(
                         {Severity::Error,
                          {},
-                         fmt::format(
+                         message(
                              "{} cannot run: its pad {} is used by {}. Move that signal, and bind the crystal's need.",
                              f.device.clocks[i].name, f.device.pads[setup.pad].name, f.plan.needs[setup.need].title),
                          {Place::Kind::Clock, f.device.clocks[i].id, {}},
@@ -288,10 +287,10 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
         if (!claimed)
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} runs, but no bound need reserves its pads. Bind the crystal's need.",
-                                       f.device.clocks[i].name),
+                           message("{} runs, but no bound need reserves its pads. Bind the crystal's need.",
+                                   f.device.clocks[i].name),
                            {Place::Kind::Clock, f.device.clocks[i].id, {}},
-                           oscillator < 0 ? "" : "Reserve its pads"});
+                           oscillator < 0 ? "" : say("Reserve its pads")});
     }
 }
 
@@ -319,7 +318,7 @@ Expected<Edit> fixByReservingPads(const Facts& f, const Finding& finding)
         edit.changes.insert(edit.changes.end(), bound->changes.begin(), bound->changes.end());
         return edit;
     }
-    return problemOf("the chip has no instance for these pads; describe one of kind crystal in the device file.");
+    return problemOf(say("the chip has no instance for these pads; describe one of kind crystal in the device file."));
 }
 
 void crystalLoad(const Facts& f, std::vector<Finding>& out)
@@ -332,9 +331,9 @@ void crystalLoad(const Facts& f, std::vector<Finding>& out)
         out.push_back(
             {Severity::Caution,
              {},
-             fmt::format("{}: the board's crystal needs a load of {}; the oscillator's nearest setting is {}, so the "
-                         "rate will be slightly off. Choose another crystal, or add the difference on the board.",
-                         node.name, format(f.rates.clocks[i].load), format(best->first)),
+             message("{}: the board's crystal needs a load of {}; the oscillator's nearest setting is {}, so the "
+                     "rate will be slightly off. Choose another crystal, or add the difference on the board.",
+                     node.name, format(f.rates.clocks[i].load), format(best->first)),
              {Place::Kind::Clock, node.id, {}},
              {}});
     }
@@ -349,9 +348,9 @@ void toleranceUnknown(const Facts& f, std::vector<Finding>& out)
             continue;
         out.push_back({Severity::Caution,
                        {},
-                       fmt::format("{} is driven by {}, whose tolerance is not known; errors of rates are computed as "
-                                   "if it were exact. State the tolerance of what is fitted there.",
-                                   node.name, format(fitted->second.rate)),
+                       message("{} is driven by {}, whose tolerance is not known; errors of rates are computed as "
+                               "if it were exact. State the tolerance of what is fitted there.",
+                               node.name, format(fitted->second.rate)),
                        {Place::Kind::Clock, node.id, {}},
                        {}});
     }
@@ -366,20 +365,20 @@ void impossibleDecision(const Facts& f, std::vector<Finding>& out)
             const ClockIndex clock = f.device.findClock(id);
             if (clock >= 0 && isPossible(f.device, clock, decision))
                 continue;
-            out.push_back({Severity::Error,
-                           {},
-                           clock < 0 ? fmt::format("The plan{} sets the clock {}, which {} does not have.", set, id,
-                                                   f.device.name)
-                                     : fmt::format("The plan{} sets {} to {}, which is not possible; it stays as after "
-                                                   "reset.",
-                                                   set, f.device.clocks[clock].name, clockDecisionText(decision)),
-                           clock < 0 ? Place{} : Place{Place::Kind::Clock, id, {}},
-                           {}});
+            out.push_back(
+                {Severity::Error,
+                 {},
+                 clock < 0 ? message("The plan{} sets the clock {}, which {} does not have.", set, id, f.device.name)
+                           : message("The plan{} sets {} to {}, which is not possible; it stays as after "
+                                     "reset.",
+                                     set, f.device.clocks[clock].name, clockDecisionText(decision)),
+                 clock < 0 ? Place{} : Place{Place::Kind::Clock, id, {}},
+                 {}});
         }
     };
     report(f.plan.clocks, "");
     if (f.plan.slow)
-        report(f.plan.slow->clocks, "'s low-speed clock set");
+        report(f.plan.slow->clocks, say("'s low-speed clock set"));
 }
 
 void trimIdle(const Facts& f, std::vector<Finding>& out)
@@ -392,9 +391,9 @@ void trimIdle(const Facts& f, std::vector<Finding>& out)
             continue;
         out.push_back({Severity::Caution,
                        {},
-                       fmt::format("{} should be trimmed by {}, which does not run: {}. Its tolerance stays {}.",
-                                   node.name, f.device.clocks[node.trim->by].name,
-                                   f.rates.clocks[node.trim->by].stopped, format(f.rates.clocks[i].tolerance)),
+                       message("{} should be trimmed by {}, which does not run: {}. Its tolerance stays {}.", node.name,
+                               f.device.clocks[node.trim->by].name, f.rates.clocks[node.trim->by].stopped,
+                               format(f.rates.clocks[i].tolerance)),
                        {Place::Kind::Clock, node.id, {}},
                        {}});
     }
@@ -406,13 +405,14 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
     if (f.plan.onFailure == OnFailure::Stop)
         return;
     if (f.plan.onFailure == OnFailure::FallBack && !f.plan.slow)
-        out.push_back({Severity::Caution,
-                       {},
-                       "If a clock fails to start, initialisation should fall back to the low-speed clocks, but no "
-                       "low-speed clock set is saved; everything that does not use the failed clock continues. Save a "
-                       "low-speed clock set that needs no crystal.",
-                       {},
-                       {}});
+        out.push_back(
+            {Severity::Caution,
+             {},
+             message("If a clock fails to start, initialisation should fall back to the low-speed clocks, but no "
+                     "low-speed clock set is saved; everything that does not use the failed clock continues. Save a "
+                     "low-speed clock set that needs no crystal."),
+             {},
+             {}});
     for (const ClockIndex i : f.device.clocks.indices()) {
         const ClockNode& node = f.device.clocks[i];
         const bool starts = (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
@@ -427,18 +427,18 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
         if (fallBack == f.image.fallBacks.end())
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("If {} fails to start, initialisation still stops: running without it would "
-                                       "stop a clock or break a limit.",
-                                       node.name),
+                           message("If {} fails to start, initialisation still stops: running without it would "
+                                   "stop a clock or break a limit.",
+                                   node.name),
                            place,
                            {}});
         else if (f.plan.onFailure == OnFailure::FallBack && f.plan.slow && !fallBack->toSlow)
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format("If {0} fails to start, there is nothing to fall back to: the low-speed clocks {1}. "
-                             "Everything that does not use {0} continues instead.",
-                             node.name, f.image.slowRates->clocks[i].running ? "use it too" : "break a limit"),
+                 message("If {0} fails to start, there is nothing to fall back to: the low-speed clocks {1}. "
+                         "Everything that does not use {0} continues instead.",
+                         node.name, f.image.slowRates->clocks[i].running ? say("use it too") : say("break a limit")),
                  place,
                  {}});
     }
@@ -449,7 +449,7 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
     const ClockIndex clock = f.device.findClock(finding.place.id);
     const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
     if (factor == 0)
-        return problemOf("no setting of this clock alone keeps it within its limits; change its source.");
+        return problemOf(say("no setting of this clock alone keeps it within its limits; change its source."));
     return editOf(fmt::format("{}: {}", f.device.clocks[clock].name, finding.fixTitle),
                   SetClock{finding.place.id, factorDecision(f.device.clocks[clock], factor)});
 }
@@ -490,11 +490,11 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format(
+                 message(
                      "{} is reprogrammed at every clock switch: {} {} for up to {}, although {} the same rate before "
                      "and after. Run {} from another clock, or give {} the same settings in both clock sets.",
-                     node.name, listed(stopped), one ? "stops" : "stop", format(node.startup),
-                     one ? "it has" : "they have", one ? "it" : "them", node.name),
+                     node.name, listed(stopped), one ? say("stops") : say("stop"), format(node.startup),
+                     one ? say("it has") : say("they have"), one ? say("it") : say("them"), node.name),
                  {Place::Kind::Clock, node.id, {}},
                  {}});
     }
@@ -514,23 +514,25 @@ void clockLimitFindings(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> clockRules()
 {
     return {
-        {"CLK-01", "No clock runs above its limit.", tooFast, fixFactor},
-        {"CLK-02", "No clock runs below its limit.", tooSlow, fixFactor},
-        {"CLK-03", "Clocks stay within their limits, tolerance included.", nearLimit, fixFactor},
-        {"CLK-04", "Every bound need has a clock.", kernelStopped, nullptr},
-        {"CLK-05", "The flash keeps up with the CPU.", flashTooSlow, nullptr},
-        {"CLK-06", "The supply suits the operating range.", supplyOutside, nullptr},
-        {"CLK-07", "A running crystal oscillator has its pads.", crystalUnbound, fixByReservingPads},
-        {"CLK-08", "The CPU has a clock.", cpuStopped, nullptr},
-        {"CLK-09", "Each crystal has the load capacitance that it needs.", crystalLoad, nullptr},
-        {"CLK-10", "The reference that trims a clock runs.", trimIdle, nullptr},
-        {"CLK-11", "Clocks are as accurate as their users require.", tooRough, nullptr},
-        {"CLK-12", "The action chosen for a failed clock is possible.", nothingToFallBackTo, nullptr},
-        {"CLK-13", "Clock settings form an allowed combination.", standsForbidden, nullptr},
-        {"CLK-14", "Clocks that keep their rate also keep running during a clock switch.", stoppedMeanwhile, nullptr},
-        {"CLK-15", "The board stays within the chip's temperatures.", temperatureOutside, nullptr},
-        {"CLK-16", "The tolerance of each crystal and clock that is fed in is known.", toleranceUnknown, nullptr},
-        {"CLK-17", "Each clock can be as the plan decides.", impossibleDecision, nullptr},
+        {"CLK-01", later("No clock runs above its limit."), tooFast, fixFactor},
+        {"CLK-02", later("No clock runs below its limit."), tooSlow, fixFactor},
+        {"CLK-03", later("Clocks stay within their limits, tolerance included."), nearLimit, fixFactor},
+        {"CLK-04", later("Every bound need has a clock."), kernelStopped, nullptr},
+        {"CLK-05", later("The flash keeps up with the CPU."), flashTooSlow, nullptr},
+        {"CLK-06", later("The supply suits the operating range."), supplyOutside, nullptr},
+        {"CLK-07", later("A running crystal oscillator has its pads."), crystalUnbound, fixByReservingPads},
+        {"CLK-08", later("The CPU has a clock."), cpuStopped, nullptr},
+        {"CLK-09", later("Each crystal has the load capacitance that it needs."), crystalLoad, nullptr},
+        {"CLK-10", later("The reference that trims a clock runs."), trimIdle, nullptr},
+        {"CLK-11", later("Clocks are as accurate as their users require."), tooRough, nullptr},
+        {"CLK-12", later("The action chosen for a failed clock is possible."), nothingToFallBackTo, nullptr},
+        {"CLK-13", later("Clock settings form an allowed combination."), standsForbidden, nullptr},
+        {"CLK-14", later("Clocks that keep their rate also keep running during a clock switch."), stoppedMeanwhile,
+         nullptr},
+        {"CLK-15", later("The board stays within the chip's temperatures."), temperatureOutside, nullptr},
+        {"CLK-16", later("The tolerance of each crystal and clock that is fed in is known."), toleranceUnknown,
+         nullptr},
+        {"CLK-17", later("Each clock can be as the plan decides."), impossibleDecision, nullptr},
     };
 }
 

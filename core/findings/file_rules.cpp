@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Where the facts come from: files that take the place of shipped ones, and tools that a stranger's file names.
+#include "core/base/say.h"
 #include "core/findings/finding.h"
 
 #include "core/base/text.h"
@@ -19,7 +20,7 @@ void shadows(const Facts& f, std::vector<Finding>& out)
     const auto addOverrideFinding = [&out](const std::string& what, const std::string& file, Origin origin) {
         Finding finding;
         finding.severity = Finding::Severity::Caution;
-        finding.text = fmt::format(
+        finding.text = message(
             "{} is read from {} ({}), which replaces the shipped file of that name. Rename it unless this is intended.",
             what, printable(file), nameOf(origin));
         finding.place = {Place::Kind::None, file, {}};
@@ -28,7 +29,7 @@ void shadows(const Facts& f, std::vector<Finding>& out)
     if (f.provenance.deviceShadows)
         addOverrideFinding(f.device.name, f.provenance.deviceFile, f.provenance.device);
     if (f.provenance.boardShadows)
-        addOverrideFinding("The board " + f.board.title, f.provenance.boardFile, f.provenance.board);
+        addOverrideFinding(say("The board {}", f.board.title), f.provenance.boardFile, f.provenance.board);
 }
 
 void strangeTools(const Facts& f, std::vector<Finding>& out)
@@ -40,9 +41,9 @@ void strangeTools(const Facts& f, std::vector<Finding>& out)
         Finding finding;
         finding.severity = Finding::Severity::Caution;
         finding.text =
-            fmt::format("The compiler for the {} is \"{}gcc\", named by {}, which does not ship with Bindrel. Make "
-                        "sure that you trust this program before you use the command shown or the CMake files.",
-                        core.name, printable(core.toolPrefix), printable(f.provenance.deviceFile));
+            message("The compiler for the {} is \"{}gcc\", named by {}, which does not ship with Bindrel. Make "
+                    "sure that you trust this program before you use the command shown or the CMake files.",
+                    core.name, printable(core.toolPrefix), printable(f.provenance.deviceFile));
         finding.place = {Place::Kind::None, f.provenance.deviceFile, {}};
         out.push_back(std::move(finding));
     }
@@ -55,11 +56,11 @@ void undescribed(const Facts& f, std::vector<Finding>& out)
         return;
     Finding finding;
     finding.severity = Finding::Severity::Caution;
-    finding.text = fmt::format("The files of {} do not describe: {}. {}", f.device.name, listed(f.device.undescribed),
-                               !f.device.hasClocks()
-                                   ? "Placement works; rates and registers are not computed, and no C is written."
-                               : !f.device.canBeWritten() ? "No C is written."
-                                                          : "Their limits are not checked.");
+    finding.text = message("The files of {} do not describe: {}. {}", f.device.name, listed(f.device.undescribed),
+                           !f.device.hasClocks()
+                               ? say("Placement works; rates and registers are not computed, and no C is written.")
+                           : !f.device.canBeWritten() ? say("No C is written.")
+                                                      : say("Their limits are not checked."));
     finding.place = {Place::Kind::None, f.device.file, {}};
     out.push_back(std::move(finding));
 }
@@ -77,10 +78,9 @@ void memoryTooSmall(const Facts& f, std::vector<Finding>& out)
             continue;
         Finding finding;
         finding.severity = Finding::Severity::Error;
-        finding.text =
-            fmt::format("Stack and heap take {} bytes, but the {} has {} bytes of RAM{} for them and all data. "
-                        "State smaller ones.",
-                        wanted, core.name, ram, ram < core.ramBytes ? " that keep their content" : "");
+        finding.text = message("Stack and heap take {} bytes, but the {} has {} bytes of RAM{} for them and all data. "
+                               "State smaller ones.",
+                               wanted, core.name, ram, ram < core.ramBytes ? say(" that keep their content") : "");
         out.push_back(std::move(finding));
         return;
     }
@@ -90,10 +90,10 @@ void memoryTooSmall(const Facts& f, std::vector<Finding>& out)
 
 std::vector<Rule> fileRules()
 {
-    return {{"MEM-01", "Stack and heap fit into the RAM.", memoryTooSmall},
-            {"DEV-01", "No file of the user replaces a shipped one.", shadows},
-            {"DEV-02", "No device file that is not shipped names a compiler.", strangeTools},
-            {"DEV-03", "The device is described in full.", undescribed}};
+    return {{"MEM-01", later("Stack and heap fit into the RAM."), memoryTooSmall},
+            {"DEV-01", later("No file of the user replaces a shipped one."), shadows},
+            {"DEV-02", later("No device file that is not shipped names a compiler."), strangeTools},
+            {"DEV-03", later("The device is described in full."), undescribed}};
 }
 
 } // namespace bindrel

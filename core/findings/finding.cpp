@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/findings/finding.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -13,12 +15,13 @@ namespace {
 // What only the stages behind the findings can tell.
 std::vector<Rule> sourceRules()
 {
-    return {{"SRC-01", "Each need has its own id as its name in the generated C.", nullptr}};
+    return {{"SRC-01", later("Each need has its own id as its name in the generated C."), nullptr}};
 }
 
 std::vector<Rule> rehearsalRules()
 {
-    return {{"REH-01", "The rehearsed program does nothing that the chip forbids or takes no notice of.", nullptr}};
+    return {
+        {"REH-01", later("The rehearsed program does nothing that the chip forbids or takes no notice of."), nullptr}};
 }
 
 } // namespace
@@ -48,7 +51,7 @@ const std::vector<Rule>& rules()
     return all;
 }
 
-Finding findingOf(std::string_view id, Finding::Severity severity, std::string text, Place place)
+Finding findingOf(std::string_view id, Finding::Severity severity, Message text, Place place)
 {
     const auto rule = std::find_if(rules().begin(), rules().end(), [id](const Rule& one) { return one.id == id; });
     if (rule == rules().end())
@@ -88,7 +91,7 @@ Expected<Edit> fixFor(const Facts& facts, const Finding& finding)
     for (const Rule& rule : rules())
         if (rule.id == finding.rule && rule.fix)
             return rule.fix(facts, finding);
-    return problemOf("no automatic fix is known; follow the advice in the finding.");
+    return problemOf(say("no automatic fix is known; follow the advice in the finding."));
 }
 
 } // namespace bindrel

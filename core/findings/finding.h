@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/index_vector.h"
+#include "core/base/message.h"
 #include "core/device/library.h"
 #include "core/image/image.h"
 #include "core/plan/edit.h"
@@ -47,7 +48,7 @@ struct WaysOffer {
 struct Finding {
     enum class Severity { Error, Caution } severity = Severity::Error;
     std::string rule; ///< "CLK-01"
-    std::string text; ///< what is, why it matters, what can be done
+    Message text;     ///< what is, why it matters, what can be done
     Place place;
     std::string fixTitle; ///< "Bind it", "Divide by 2"; empty when no fix is known
     std::optional<WaysOffer> ways;
@@ -71,7 +72,7 @@ struct Rule {
 const std::vector<Rule>& rules();
 
 /// A finding as the rule of this id says what all its findings have in common. REQUIRES: rules() has it.
-Finding findingOf(std::string_view rule, Finding::Severity severity, std::string text, Place place);
+Finding findingOf(std::string_view rule, Finding::Severity severity, Message text, Place place);
 
 /// Errors first, then cautions; within each by rule, then in the order of the plan.
 std::vector<Finding> findAll(const Facts& facts);

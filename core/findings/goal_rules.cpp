@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/field_code.h"
 #include "core/findings/finding.h"
@@ -23,9 +24,9 @@ std::string troubleOf(const Achieved& row)
 {
     if (!row.trouble.empty())
         return row.trouble;
-    return fmt::format("achieved {}{}. Change the goal, or choose another clock or instance.",
-                       row.achieved.empty() ? "nothing" : row.achieved,
-                       row.wanted.empty() ? "" : " instead of " + row.wanted);
+    return say("achieved {}{}. Change the goal, or choose another clock or instance.",
+               row.achieved.empty() ? say("nothing") : row.achieved,
+               row.wanted.empty() ? "" : say(" instead of {}", row.wanted));
 }
 
 void missedGoals(const Facts& f, std::vector<Finding>& out)
@@ -35,7 +36,7 @@ void missedGoals(const Facts& f, std::vector<Finding>& out)
             if (!row.ok)
                 out.push_back({Severity::Error,
                                {},
-                               fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, troubleOf(row)),
+                               message("{}, {}: {}", f.plan.needs[n].title, row.title, troubleOf(row)),
                                {Place::Kind::Goal, f.plan.needs[n].id, row.goal},
                                {},
                                WaysOffer{}});
@@ -51,7 +52,7 @@ void uncomputed(const Facts& f, std::vector<Finding>& out)
             continue;
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{}: {}.", f.plan.needs[n].title, setting.notComputed),
+                       message("{}: {}.", f.plan.needs[n].title, setting.notComputed),
                        {Place::Kind::Need, f.plan.needs[n].id, {}},
                        {},
                        WaysOffer{}});
@@ -64,9 +65,8 @@ void unplaced(const Facts& f, std::vector<Finding>& out)
         out.push_back(
             {Severity::Error,
              {},
-             fmt::format(
-                 "{}: this instance cannot do what the plan asks for. Choose another instance, or change the goal.",
-                 role),
+             message("{}: this instance cannot do what the plan asks for. Choose another instance, or change the goal.",
+                     role),
              {},
              {}});
 }
@@ -83,10 +83,10 @@ void flagless(const Facts& f, std::vector<Finding>& out)
                 out.push_back(
                     {Severity::Error,
                      {},
-                     fmt::format("{} shares interrupt {} with {} but has no {} flag, so it would also get the other's "
-                                 "events. Enable only one of the two interrupts, or bind one need elsewhere.",
-                                 f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title,
-                                 client.event),
+                     message("{} shares interrupt {} with {} but has no {} flag, so it would also get the other's "
+                             "events. Enable only one of the two interrupts, or bind one need elsewhere.",
+                             f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title,
+                             client.event),
                      {Place::Kind::Need, f.plan.needs[client.need].id, {}},
                      {}});
         }
@@ -106,9 +106,9 @@ void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
         const auto& [most, last] = *needOfLevel.rbegin();
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{} has priority {} and {} has priority {}, but both use interrupt {}, which has "
-                                   "only one priority. Give them the same.",
-                                   f.plan.needs[first].title, least, f.plan.needs[last].title, most, vector.second),
+                       message("{} has priority {} and {} has priority {}, but both use interrupt {}, which has "
+                               "only one priority. Give them the same.",
+                               f.plan.needs[first].title, least, f.plan.needs[last].title, most, vector.second),
                        {Place::Kind::Need, f.plan.needs[last].id, {}},
                        {}});
     }
@@ -120,7 +120,7 @@ void togglesNothing(const Facts& f, std::vector<Finding>& out)
         if (const ToggledOutput toggled = toggledBy(f.device, f.plan, n); !toggled.trouble.empty())
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{}, Toggles: {}", f.plan.needs[n].title, toggled.trouble),
+                           message("{}, Toggles: {}", f.plan.needs[n].title, toggled.trouble),
                            {Place::Kind::Goal, f.plan.needs[n].id, "toggles"},
                            {}});
 }
@@ -137,12 +137,12 @@ void interruptsLate(const Facts& f, std::vector<Finding>& out)
         const Need& need = f.plan.needs[time.needs.front()];
         out.push_back({Severity::Caution,
                        {},
-                       time.worst ? fmt::format("{}: its handler can be through as late as {} after the event, but the "
-                                                "next event comes after {}. Make it more urgent, or others shorter.",
-                                                need.title, format(*time.worst, 4), format(*time.every, 4))
-                                  : fmt::format("{}: the handlers that are as urgent or more take all of the core's "
-                                                "time, so there is no bound for when its own is through.",
-                                                need.title),
+                       time.worst ? message("{}: its handler can be through as late as {} after the event, but the "
+                                            "next event comes after {}. Make it more urgent, or others shorter.",
+                                            need.title, format(*time.worst, 4), format(*time.every, 4))
+                                  : message("{}: the handlers that are as urgent or more take all of the core's "
+                                            "time, so there is no bound for when its own is through.",
+                                            need.title),
                        {Place::Kind::Need, need.id, {}},
                        {}});
     }
@@ -157,7 +157,7 @@ void cannotBeSetByHand(const Facts& f, std::vector<Finding>& out)
 {
     for (const Override& set : overridesOf(f.device, f.plan, f.bindings))
         if (!set.trouble.empty())
-            out.push_back({Severity::Error, {}, set.trouble, placeOf(f, set), "Drop " + set.name});
+            out.push_back({Severity::Error, {}, message("{}", set.trouble), placeOf(f, set), say("Drop {}", set.name)});
 }
 
 void setByHand(const Facts& f, std::vector<Finding>& out)
@@ -170,9 +170,8 @@ void setByHand(const Facts& f, std::vector<Finding>& out)
         const bool named =
             field.values.empty() || std::any_of(field.values.begin(), field.values.end(),
                                                 [&set](const EnumValue& value) { return value.code == set.code; });
-        std::string text =
-            fmt::format("{}: {} is set by hand to {}{}", f.plan.needs[set.need].title, f.device.nameOf(set.ref), code,
-                        named ? "" : ", which is none of its described values");
+        Message text = message("{}: {} is set by hand to {}{}.", f.plan.needs[set.need].title, f.device.nameOf(set.ref),
+                               code, named ? "" : say(", which is none of its described values"));
         std::string goal;
         std::optional<std::uint32_t> asked;
         for (const Step& step : f.image.steps)
@@ -182,20 +181,19 @@ void setByHand(const Facts& f, std::vector<Finding>& out)
         const KindSpec* kind = findKind(f.plan.needs[set.need].kind);
         const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
         if (asked && *asked != set.code)
-            text +=
-                fmt::format("; the goals ask for {}{}", fieldCodeText(field, *asked),
-                            spec ? fmt::format(", and what is achieved for {} is not computed", lowered(spec->title))
-                                 : std::string());
+            text.then(message("The goals ask for {}{}.", fieldCodeText(field, *asked),
+                              spec ? say(", and what is achieved for {} is not computed", lowered(say(spec->title)))
+                                   : std::string()));
         // What no goal decides, or decides in the same way, and the field may hold is a plain decision.
         else if (named)
             continue;
-        out.push_back({Severity::Caution, {}, text + ".", placeOf(f, set), "Drop " + set.name});
+        out.push_back({Severity::Caution, {}, text, placeOf(f, set), say("Drop {}", set.name)});
     }
 }
 
 Expected<Edit> dropOverride(const Facts&, const Finding& finding)
 {
-    return editOf("Drop " + finding.place.sub, SetOverride{finding.place.id, finding.place.sub, std::nullopt});
+    return editOf(say("Drop {}", finding.place.sub), SetOverride{finding.place.id, finding.place.sub, std::nullopt});
 }
 
 } // namespace
@@ -203,17 +201,18 @@ Expected<Edit> dropOverride(const Facts&, const Finding& finding)
 std::vector<Rule> goalRules()
 {
     return {
-        {"GOAL-01", "Every goal is met within the tolerance of its protocol.", missedGoals, nullptr},
-        {"GOAL-02", "Every goal can be computed from the instance's clock.", uncomputed, nullptr},
-        {"GOAL-03", "The instance has registers for every goal.", unplaced, nullptr},
-        {"GOAL-04", "Sources that share an interrupt have flags to tell them apart.", flagless, nullptr},
-        {"GOAL-05", "Needs that share an interrupt have the same priority.", prioritiesDiffer, nullptr},
-        {"GOAL-06", "An interrupt toggles a single output of its own core.", togglesNothing, nullptr},
-        {"GOAL-07", "Fields set by hand exist, keep what is written, and can hold the value.", cannotBeSetByHand,
+        {"GOAL-01", later("Every goal is met within the tolerance of its protocol."), missedGoals, nullptr},
+        {"GOAL-02", later("Every goal can be computed from the instance's clock."), uncomputed, nullptr},
+        {"GOAL-03", later("The instance has registers for every goal."), unplaced, nullptr},
+        {"GOAL-04", later("Sources that share an interrupt have flags to tell them apart."), flagless, nullptr},
+        {"GOAL-05", later("Needs that share an interrupt have the same priority."), prioritiesDiffer, nullptr},
+        {"GOAL-06", later("An interrupt toggles a single output of its own core."), togglesNothing, nullptr},
+        {"GOAL-07", later("Fields set by hand exist, keep what is written, and can hold the value."), cannotBeSetByHand,
          dropOverride},
-        {"GOAL-08", "A field set by hand holds what the goals ask for, or nothing that they decide.", setByHand,
+        {"GOAL-08", later("A field set by hand holds what the goals ask for, or nothing that they decide."), setByHand,
          dropOverride},
-        {"GOAL-09", "The handler of an interrupt is through before its next event, with the times that are stated.",
+        {"GOAL-09",
+         later("The handler of an interrupt is through before its next event, with the times that are stated."),
          interruptsLate, nullptr},
     };
 }

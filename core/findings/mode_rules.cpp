@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The low-power modes that the program enters: that something ends them, and that the chip may wake as the mode leaves
 // it.
+#include "core/base/say.h"
 #include "core/clocks/modes.h"
 #include "core/findings/finding.h"
 #include "core/plan/clock_set.h"
@@ -25,9 +26,9 @@ void nothingWakes(const Facts& f, std::vector<Finding>& out)
         if (f.plan.modes.contains(mode.id) && modeState(f.device, f.plan, f.bindings, f.rates, mode).wakers.empty())
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("Nothing in the plan wakes the chip from {}; only a reset would. Enable an edge "
-                                       "interrupt on a pad, or bind a need whose instance keeps running there.",
-                                       mode.name),
+                           message("Nothing in the plan wakes the chip from {}; only a reset would. Enable an edge "
+                                   "interrupt on a pad, or bind a need whose instance keeps running there.",
+                                   mode.name),
                            placeOf(mode),
                            {}});
 }
@@ -45,10 +46,10 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
         const Frequency most = limitIn(f.device, f.device.clocks[clock], rates.range).max.value_or(*state.max);
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("The chip wakes from {} on {}{}: {} then runs at {}, above its limit of {} in {}. "
-                                   "Use a larger divider, or choose a faster operating range.",
-                                   mode.name, source, which, f.device.clocks[clock].name, format(state.rate),
-                                   format(most), f.device.ranges[size_t(rates.range)].name),
+                       message("The chip wakes from {} on {}{}: {} then runs at {}, above its limit of {} in {}. "
+                               "Use a larger divider, or choose a faster operating range.",
+                               mode.name, source, which, f.device.clocks[clock].name, format(state.rate), format(most),
+                               f.device.ranges[size_t(rates.range)].name),
                        placeOf(mode),
                        {}});
     }
@@ -56,9 +57,9 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
         out.push_back(
             {Severity::Error,
              {},
-             fmt::format("The chip wakes from {} on {}{} at {}, for which the flash has too few wait states. Use a "
-                         "larger divider, or choose a faster operating range.",
-                         mode.name, source, which, format(waking->rates.clocks[f.device.flashClock].rate)),
+             message("The chip wakes from {} on {}{} at {}, for which the flash has too few wait states. Use a "
+                     "larger divider, or choose a faster operating range.",
+                     mode.name, source, which, format(waking->rates.clocks[f.device.flashClock].rate)),
              placeOf(mode),
              {}});
 }
@@ -70,7 +71,8 @@ void wakesBadly(const Facts& f, std::vector<Finding>& out)
             continue;
         wakesOutside(f, mode, f.plan, f.rates, "", out);
         if (f.plan.slow && f.image.slowRates)
-            wakesOutside(f, mode, withClockSet(f.plan, *f.plan.slow), *f.image.slowRates, " (low-speed clocks)", out);
+            wakesOutside(f, mode, withClockSet(f.plan, *f.plan.slow), *f.image.slowRates, say(" (low-speed clocks)"),
+                         out);
     }
 }
 
@@ -85,7 +87,8 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
                         f.image, f.provenance},
                        out);
     for (std::size_t i = first; i < out.size(); ++i) {
-        out[i].text = "With the low-speed clocks: " + out[i].text + " Swap the two clock sets to edit them.";
+        out[i].text =
+            message("With the low-speed clocks: {} Swap the two clock sets to edit them.", out[i].text.text());
         // A fix or a search would change the full ones.
         out[i].fixTitle.clear();
         out[i].ways.reset();
@@ -100,9 +103,9 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         if (f.rates.clocks[kernel].running && !state.running)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("With the low-speed clocks: {} stops, because {} does not run ({}). Set its "
-                                       "source in the low-speed clock set.",
-                                       f.plan.needs[n].title, f.device.clocks[kernel].name, state.stopped),
+                           message("With the low-speed clocks: {} stops, because {} does not run ({}). Set its "
+                                   "source in the low-speed clock set.",
+                                   f.plan.needs[n].title, f.device.clocks[kernel].name, state.stopped),
                            {Place::Kind::Need, f.plan.needs[n].id, {}},
                            {}});
     }
@@ -121,9 +124,9 @@ void losesPower(const Facts& f, std::vector<Finding>& out)
                 out.push_back(
                     {Severity::Error,
                      {},
-                     fmt::format("{} loses power in {}, and {}, which owns it, is not running to initialise "
-                                 "it again. Assign it to {}, or do not enter {}.",
-                                 facts.title, mode.name, f.device.cores[core].id, f.device.cores.front().id, mode.name),
+                     message("{} loses power in {}, and {}, which owns it, is not running to initialise "
+                             "it again. Assign it to {}, or do not enter {}.",
+                             facts.title, mode.name, f.device.cores[core].id, f.device.cores.front().id, mode.name),
                      {Place::Kind::Need, facts.id, {}},
                      {}});
         }
@@ -134,10 +137,10 @@ void losesPower(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> modeRules()
 {
     return {
-        {"MODE-01", "Something wakes the chip from every mode that it enters.", nothingWakes, nullptr},
-        {"MODE-02", "The chip wakes within its limits.", wakesBadly, nullptr},
-        {"MODE-03", "The low-speed clocks keep every limit.", slowOutside, nullptr},
-        {"MODE-04", "Everything that loses power in a mode is initialised again.", losesPower, nullptr},
+        {"MODE-01", later("Something wakes the chip from every mode that it enters."), nothingWakes, nullptr},
+        {"MODE-02", later("The chip wakes within its limits."), wakesBadly, nullptr},
+        {"MODE-03", later("The low-speed clocks keep every limit."), slowOutside, nullptr},
+        {"MODE-04", later("Everything that loses power in a mode is initialised again."), losesPower, nullptr},
     };
 }
 

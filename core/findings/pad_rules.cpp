@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the pad and the thing at the other end of its wire do to each other.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/findings/finding.h"
 #include "core/plan/board_facts.h"
@@ -31,7 +32,7 @@ struct Wire {
     const SignalSpec& signal;
     std::optional<TerminalFact> fact; ///< empty when nothing is known of the other end
 
-    std::string title() const { return signalsOf(need).size() > 1 ? need.title + " " + signal.title : need.title; }
+    std::string title() const { return signalsOf(need).size() > 1 ? need.title + " " + say(signal.title) : need.title; }
     bool drives() const { return setup.gpio ? setup.output : signal.direction == SignalSpec::Direction::Out; }
     Place place() const { return {Place::Kind::Signal, need.id, signal.id}; }
 };
@@ -57,10 +58,10 @@ void pullAgainstPull(const Facts& f, std::vector<Finding>& out)
         out.push_back(
             {Severity::Caution,
              {},
-             fmt::format("{}: pull conflict: {} pulls {}, a resistor on the board pulls {}. Disable the pad's pull.",
-                         w.title(), w.pad.name, nameOf(w.setup.pull), *w.fact->pull == Level::High ? "up" : "down"),
+             message("{}: pull conflict: {} pulls {}, a resistor on the board pulls {}. Disable the pad's pull.",
+                     w.title(), w.pad.name, nameOf(w.setup.pull), *w.fact->pull == Level::High ? "up" : "down"),
              w.place(),
-             "Disable the pull"});
+             say("Disable the pull")});
     });
 }
 
@@ -68,7 +69,7 @@ Expected<Edit> fixPull(const Facts& f, const Finding& finding)
 {
     const Need* need = f.plan.need(finding.place.id);
     if (!need)
-        return problemOf("the need is no longer in the plan.");
+        return problemOf(say("the need is no longer in the plan."));
     return editOf(finding.fixTitle, pinPropertyChange(*need, finding.place.sub, "pull", "none"));
 }
 
@@ -84,25 +85,25 @@ void driveForRate(const Facts& f, std::vector<Finding>& out)
         const Frequency most = padToggles(w.pad, Drive::Strong, true);
         const std::string how =
             w.pad.slowToggle.value > Rational(0)
-                ? fmt::format("{} drive and {} edges", nameOf(w.setup.drive), w.setup.fast ? "fast" : "slow")
-                : fmt::format("{} drive", nameOf(w.setup.drive));
+                ? say("{} drive and {} edges", nameOf(w.setup.drive), w.setup.fast ? "fast" : "slow")
+                : say("{} drive", nameOf(w.setup.drive));
         if (most < w.setup.toggles)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} toggles {} at up to {}, but the pad{} allows only {}. Move it to a faster "
-                                       "pad, or lower the rate.",
-                                       w.title(), w.pad.name, format(w.setup.toggles),
-                                       w.pad.weak ? ", in a weak supply domain," : "", format(most)),
+                           message("{} toggles {} at up to {}, but the pad{} allows only {}. Move it to a faster "
+                                   "pad, or lower the rate.",
+                                   w.title(), w.pad.name, format(w.setup.toggles),
+                                   w.pad.weak ? say(", in a weak supply domain,") : "", format(most)),
                            w.place(),
                            {}});
         else
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} toggles {} at up to {}, but with {} the pad allows only {}. Let Bindrel "
-                                       "choose drive strength and slew rate, or raise them.",
-                                       w.title(), w.pad.name, format(w.setup.toggles), how, format(able)),
+                           message("{} toggles {} at up to {}, but with {} the pad allows only {}. Let Bindrel "
+                                   "choose drive strength and slew rate, or raise them.",
+                                   w.title(), w.pad.name, format(w.setup.toggles), how, format(able)),
                            w.place(),
-                           "Choose drive strength and slew rate automatically"});
+                           say("Choose drive strength and slew rate automatically")});
     });
 }
 
@@ -111,7 +112,7 @@ Expected<Edit> fixDriveForRate(const Facts& f, const Finding& finding)
 {
     const Need* need = f.plan.need(finding.place.id);
     if (!need || finding.fixTitle.empty())
-        return problemOf("no setting of this pad is fast enough; move the signal or lower its rate.");
+        return problemOf(say("no setting of this pad is fast enough; move the signal or lower its rate."));
     Edit edit{finding.fixTitle, {}};
     for (const char* property : {"drive", "speed"})
         if (pinProperty(*need, finding.place.sub, property))
@@ -133,12 +134,12 @@ void voltageOfNet(const Facts& f, std::vector<Finding>& out)
             return;
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{}: the net reaches {}, but {} is supplied by {} with {} and {}. Move it to a pad "
-                                   "that withstands it, or divide the voltage.",
-                                   w.title(), format(w.fact->volts), w.pad.name, w.pad.bank, format(supply),
-                                   w.pad.fiveVolt && analog ? "withstands more only as a digital pad"
-                                   : w.pad.fiveVolt         ? "withstands at most 5.5 V"
-                                                            : "withstands at most 0.3 V above its supply"),
+                       message("{}: the net reaches {}, but {} is supplied by {} with {} and {}. Move it to a pad "
+                               "that withstands it, or divide the voltage.",
+                               w.title(), format(w.fact->volts), w.pad.name, w.pad.bank, format(supply),
+                               w.pad.fiveVolt && analog ? say("withstands more only as a digital pad")
+                               : w.pad.fiveVolt         ? say("withstands at most 5.5 V")
+                                                        : say("withstands at most 0.3 V above its supply")),
                        w.place(),
                        {}});
     });
@@ -157,20 +158,20 @@ void loadOfOutput(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Error,
                  {},
-                 fmt::format("{} draws {}, but {}{} supplies at most {}. Move it to a stronger pad, or add a driver.",
-                             w.title(), format(w.fact->current), w.pad.name,
-                             w.pad.weak ? ", which is on the weak supply " + w.pad.bank + "," : "", format(most)),
+                 message("{} draws {}, but {}{} supplies at most {}. Move it to a stronger pad, or add a driver.",
+                         w.title(), format(w.fact->current), w.pad.name,
+                         w.pad.weak ? say(", which is on the weak supply ") + w.pad.bank + "," : "", format(most)),
                  w.place(),
                  {}});
         else
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format("{} draws {}, but at {} drive {} supplies only {}; the output level is not guaranteed. "
-                             "Raise the drive strength.",
-                             w.title(), format(w.fact->current), nameOf(w.setup.drive), w.pad.name, format(gives)),
+                 message("{} draws {}, but at {} drive {} supplies only {}; the output level is not guaranteed. "
+                         "Raise the drive strength.",
+                         w.title(), format(w.fact->current), nameOf(w.setup.drive), w.pad.name, format(gives)),
                  w.place(),
-                 "Raise the drive strength"});
+                 say("Raise the drive strength")});
     });
 }
 
@@ -186,7 +187,7 @@ Expected<Edit> fixLoad(const Facts& f, const Finding& finding)
                 if (padGives(f.device.pads[setup.pad], drive) >= fact->current)
                     return editOf(finding.fixTitle,
                                   pinPropertyChange(*need, finding.place.sub, "drive", nameOf(drive)));
-    return problemOf("no drive strength of this pad is enough; move the signal.");
+    return problemOf(say("no drive strength of this pad is enough; move the signal."));
 }
 
 /// What must be off stays off: from the chip's reset, through the bring-up, until the firmware wants it on.
@@ -202,33 +203,33 @@ void offFromResetOn(const Facts& f, std::vector<Finding>& out)
         if (levelKnown && high != (off == Level::High))
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} has the initial level {}, which switches it on; it is off when {}. Set the "
-                                       "initial level to {}.",
-                                       w.title(), high ? "high" : "low", nameOf(off), nameOf(off)),
+                           message("{} has the initial level {}, which switches it on; it is off when {}. Set the "
+                                   "initial level to {}.",
+                                   w.title(), high ? "high" : "low", nameOf(off), nameOf(off)),
                            w.place(),
-                           fmt::format("Initial level {}", nameOf(off))});
+                           say("Initial level {}", nameOf(off))});
         if (!w.pad.resetClaim.empty())
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} is on {}, which is {} from reset until initialisation and may switch it on; "
-                                       "it must stay {}. Move it.",
-                                       w.title(), w.pad.name, w.pad.resetClaim, nameOf(off)),
+                           message("{} is on {}, which is {} from reset until initialisation and may switch it on; "
+                                   "it must stay {}. Move it.",
+                                   w.title(), w.pad.name, w.pad.resetClaim, nameOf(off)),
                            w.place(),
                            {}});
         else if (!w.fact->pull)
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} must stay {} from reset on, but {} floats until initialisation and no "
-                                       "resistor is known to hold it. Fit a pull-{} on the board.",
-                                       w.title(), nameOf(off), w.pad.name, off == Level::High ? "up" : "down"),
+                           message("{} must stay {} from reset on, but {} floats until initialisation and no "
+                                   "resistor is known to hold it. Fit a pull-{} on the board.",
+                                   w.title(), nameOf(off), w.pad.name, off == Level::High ? "up" : "down"),
                            w.place(),
                            {}});
         else if (*w.fact->pull != off)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} must stay {} from reset on, but the board pulls it {} while {} floats: it "
-                                       "is on until initialisation. Change the resistor.",
-                                       w.title(), nameOf(off), nameOf(*w.fact->pull), w.pad.name),
+                           message("{} must stay {} from reset on, but the board pulls it {} while {} floats: it "
+                                   "is on until initialisation. Change the resistor.",
+                                   w.title(), nameOf(off), nameOf(*w.fact->pull), w.pad.name),
                            w.place(),
                            {}});
     });
@@ -239,10 +240,10 @@ Expected<Edit> fixStart(const Facts& f, const Finding& finding)
     const Need* need = f.plan.need(finding.place.id);
     const TerminalFact* fact = need ? terminalFact(f.board, *need, finding.place.sub) : nullptr;
     if (!fact || !fact->off || finding.fixTitle.empty())
-        return problemOf("this must be fixed on the board; follow the advice in the finding.");
+        return problemOf(say("this must be fixed on the board; follow the advice in the finding."));
     const std::string level = nameOf(*fact->off);
     const KindSpec* kind = findKind(need->kind);
-    return editOf(fmt::format("Start {} {}", need->title, level),
+    return editOf(say("Start {} {}", need->title, level),
                   kind->restGoal.empty() ? pinPropertyChange(*need, finding.place.sub, "level", level)
                                          : Change(SetGoal{need->id, kind->restGoal, level}));
 }
@@ -254,9 +255,9 @@ void boardOfAnotherChip(const Facts& f, std::vector<Finding>& out)
         return;
     out.push_back({Severity::Caution,
                    {},
-                   fmt::format("{} carries {}, but the plan is for {}: the nets in the board file are not used. Enter "
-                               "the nets of the new board, or change the board.",
-                               f.board.title, f.board.device, f.device.name),
+                   message("{} carries {}, but the plan is for {}: the nets in the board file are not used. Enter "
+                           "the nets of the new board, or change the board.",
+                           f.board.title, f.board.device, f.device.name),
                    {Place::Kind::None, {}, {}},
                    {}});
 }
@@ -266,12 +267,12 @@ void boardOfAnotherChip(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> padRules()
 {
     return {
-        {"PAD-01", "No pad pulls against the board.", pullAgainstPull, fixPull},
-        {"PAD-02", "Drive strength and slew rate suit each signal's rate.", driveForRate, fixDriveForRate},
-        {"PAD-03", "Each pad withstands the voltage of its net.", voltageOfNet, nullptr},
-        {"PAD-04", "Each pad can supply its load.", loadOfOutput, fixLoad},
-        {"PAD-05", "Outputs that must be off stay off from reset on.", offFromResetOn, fixStart},
-        {"BRD-01", "The board is made for the chip.", boardOfAnotherChip, nullptr},
+        {"PAD-01", later("No pad pulls against the board."), pullAgainstPull, fixPull},
+        {"PAD-02", later("Drive strength and slew rate suit each signal's rate."), driveForRate, fixDriveForRate},
+        {"PAD-03", later("Each pad withstands the voltage of its net."), voltageOfNet, nullptr},
+        {"PAD-04", later("Each pad can supply its load."), loadOfOutput, fixLoad},
+        {"PAD-05", later("Outputs that must be off stay off from reset on."), offFromResetOn, fixStart},
+        {"BRD-01", later("The board is made for the chip."), boardOfAnotherChip, nullptr},
     };
 }
 

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/findings/finding.h"
 #include "core/pins/options.h"
@@ -20,7 +21,7 @@ std::string titleOf(const Facts& f, const Claim& claim)
     const std::string& need = f.plan.needs[claim.need].title;
     if (claim.seat < 0)
         return need;
-    return need + " " + f.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title;
+    return need + " " + say(f.bindings.needs[claim.need].seats[size_t(claim.seat)].signal.title);
 }
 
 void openNeeds(const Facts& f, std::vector<Finding>& out)
@@ -34,7 +35,7 @@ void openNeeds(const Facts& f, std::vector<Finding>& out)
         bool impossible = false;
         for (const Seat& seat : bound.seats) {
             if (seat.pad < 0)
-                missing.push_back(seat.signal.title);
+                missing.push_back(say(seat.signal.title));
             impossible = impossible || !seat.impossible.empty();
         }
         for (const Stream& stream : bound.streams) {
@@ -47,15 +48,15 @@ void openNeeds(const Facts& f, std::vector<Finding>& out)
         const KindSpec* kind = findKind(f.plan.needs[n].kind);
         const bool noInstance = bound.instance < 0 && kind && !kind->instanceKind.empty();
         const std::string what = missing.size() == bound.seats.size() && (!missing.empty() || noInstance)
-                                     ? "is not bound yet"
-                                 : missing.empty() && noInstance ? "has no instance"
-                                 : missing.empty()               ? "has no DMA channel for " + listed(requests)
-                                                                 : "has no pad for " + listed(missing);
+                                     ? say("is not bound yet")
+                                 : missing.empty() && noInstance ? say("has no instance")
+                                 : missing.empty()               ? say("has no DMA channel for ") + listed(requests)
+                                                                 : say("has no pad for ") + listed(missing);
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{} {}; it is left out of the generated source.", f.plan.needs[n].title, what),
+                       message("{} {}; it is left out of the generated source.", f.plan.needs[n].title, what),
                        {Place::Kind::Need, f.plan.needs[n].id, {}},
-                       "Bind"});
+                       say("Bind")});
     }
 }
 
@@ -89,7 +90,7 @@ std::string wantedAs(const Facts& f, const Contest& contest, size_t claim)
         return codeName(f.device, {field, static_cast<std::uint32_t>(std::stoul(contest.as[claim]))});
     }
     case Resource::Kind::Unit:
-        return "as " + contest.as[claim];
+        return say("as {}", contest.as[claim]);
     default:
         return {};
     }
@@ -115,46 +116,47 @@ void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, co
             place = {Place::Kind::Signal, need, f.bindings.needs[last.need].seats[size_t(last.seat)].signal.id};
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{} is assigned to {}, but {}.", capitalised(nameOf(f.device, contest.resource)),
-                                   listed(who), why),
+                       message("{} is assigned to {}, but {}.", capitalised(nameOf(f.device, contest.resource)),
+                               listed(who), why),
                        place,
-                       "Move " + f.plan.needs[last.need].title});
+                       say("Move ") + f.plan.needs[last.need].title});
     }
 }
 
 void contestedPads(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Pad, "a pad carries only one signal. Move one of them");
+    contests(f, out, Resource::Kind::Pad, say("a pad carries only one signal. Move one of them"));
 }
 void contestedInstances(const Facts& f, std::vector<Finding>& out)
 {
     contests(f, out, Resource::Kind::Instance,
-             "they cannot share it with these settings. Move one to another instance");
+             say("they cannot share it with these settings. Move one to another instance"));
 }
 void contestedLines(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Line, "the line watches only one pad. Move one to a pad on another line");
+    contests(f, out, Resource::Kind::Line, say("the line watches only one pad. Move one to a pad on another line"));
 }
 
 void contestedUnits(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Unit, "it has one mode at a time. Move one to another unit");
+    contests(f, out, Resource::Kind::Unit, say("it has one mode at a time. Move one to another unit"));
 }
 void contestedSettings(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Setting, "this field remaps all their signals. Move one of them");
+    contests(f, out, Resource::Kind::Setting, say("this field remaps all their signals. Move one of them"));
 }
 void contestedChannels(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Channel, "a channel serves only one need. Move one to a pad on another channel");
+    contests(f, out, Resource::Kind::Channel,
+             say("a channel serves only one need. Move one to a pad on another channel"));
 }
 void contestedInside(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Exclusive, "the chip has only one. Move one elsewhere");
+    contests(f, out, Resource::Kind::Exclusive, say("the chip has only one. Move one elsewhere"));
 }
 void contestedDma(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Dma, "a channel serves only one request. Use another channel for one");
+    contests(f, out, Resource::Kind::Dma, say("a channel serves only one request. Use another channel for one"));
 }
 
 void impossiblePads(const Facts& f, std::vector<Finding>& out)
@@ -164,18 +166,18 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
             if (!seat.impossible.empty())
                 out.push_back({Severity::Error,
                                {},
-                               fmt::format("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible,
-                                           seat.signal.title),
+                               message("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible,
+                                       say(seat.signal.title)),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
-                               "Bind again"});
+                               say("Bind again")});
     for (const NeedIndex n : f.plan.needs.indices())
         for (const Stream& stream : f.bindings.needs[n].streams)
             if (!stream.impossible.empty())
                 out.push_back({Severity::Error,
                                {},
-                               fmt::format("{}: {}. Choose another channel.", f.plan.needs[n].title, stream.impossible),
+                               message("{}: {}. Choose another channel.", f.plan.needs[n].title, stream.impossible),
                                {Place::Kind::Need, f.plan.needs[n].id, {}},
-                               "Bind again"});
+                               say("Bind again")});
 }
 
 void debugPads(const Facts& f, std::vector<Finding>& out)
@@ -188,13 +190,12 @@ void debugPads(const Facts& f, std::vector<Finding>& out)
             const Seat& seat = f.bindings.needs[claim.need].seats[size_t(claim.seat)];
             if (seat.route >= 0 && f.device.signalName(f.device.routes[seat.route]) == pad.resetClaim)
                 continue;
-            out.push_back(
-                {Severity::Caution,
-                 {},
-                 fmt::format("{} uses {}, which is {} after reset: a debugger can then attach only under reset.",
-                             titleOf(f, claim), pad.name, pad.resetClaim),
-                 {Place::Kind::Pad, pad.name, f.plan.needs[claim.need].id},
-                 "Move " + f.plan.needs[claim.need].title});
+            out.push_back({Severity::Caution,
+                           {},
+                           message("{} uses {}, which is {} after reset: a debugger can then attach only under reset.",
+                                   titleOf(f, claim), pad.name, pad.resetClaim),
+                           {Place::Kind::Pad, pad.name, f.plan.needs[claim.need].id},
+                           say("Move ") + f.plan.needs[claim.need].title});
         }
     }
 }
@@ -210,11 +211,11 @@ void boardNets(const Facts& f, std::vector<Finding>& out)
             if (!objection.empty())
                 out.push_back({Severity::Error,
                                {},
-                               fmt::format("{} {} is on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title,
-                                           f.device.pads[seat.pad].name,
-                                           objection.starts_with("routed") ? "which is " : "but ", objection),
+                               message("{} {} is on {}, {}{}. Move it.", f.plan.needs[n].title, say(seat.signal.title),
+                                       f.device.pads[seat.pad].name,
+                                       objection.starts_with("routed") ? say("which is ") : say("but "), objection),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
-                               "Move " + f.plan.needs[n].title});
+                               say("Move {}", f.plan.needs[n].title)});
         }
 }
 
@@ -230,7 +231,7 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
     Plan without = f.plan;
     Need* need = without.need(id);
     if (!need)
-        return problemOf("the need is no longer in the plan.");
+        return problemOf(say("the need is no longer in the plan."));
     // Its pads that nobody else wants may stay; the search prefers them.
     for (const Contest& contest : f.bindings.contests)
         for (const Claim& claim : contest.claims)
@@ -271,14 +272,14 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
                 out.push_back(
                     {Finding::Severity::Error,
                      {},
-                     fmt::format("{} on {} belongs to {}{}, but {} cannot grant {} access. Choose another instance{}.",
-                                 need.title, facts.name, owner,
-                                 opened ? " and is shared with " + need.openTo : std::string(),
-                                 f.device.nameOf(fence.field),
-                                 together.size() > 1 ? "all that share it"
-                                 : opened            ? "both"
-                                                     : "it",
-                                 opened ? ", or share it with nobody" : ", or assign it to another core"),
+                     message("{} on {} belongs to {}{}, but {} cannot grant {} access. Choose another instance{}.",
+                             need.title, facts.name, owner,
+                             opened ? say(" and is shared with ") + need.openTo : std::string(),
+                             f.device.nameOf(fence.field),
+                             together.size() > 1 ? say("all that share it")
+                             : opened            ? say("both")
+                                                 : say("it"),
+                             opened ? say(", or share it with nobody") : say(", or assign it to another core")),
                      {Place::Kind::Need, need.id, {}},
                      {},
                      {}});
@@ -286,7 +287,7 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
         if (const Expected<std::string> known = checkOpenTo(f.device, need.openTo); !known)
             out.push_back({Finding::Severity::Error,
                            {},
-                           need.title + ": " + known.problem().message,
+                           message("{}: {}", need.title, known.problem().message),
                            {Place::Kind::Need, need.id, {}},
                            {},
                            {}});
@@ -298,20 +299,22 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> pinRules()
 {
     return {
-        {"PIN-01", "A pad carries only one signal.", contestedPads, fixByMoving},
-        {"PIN-02", "Needs that share an instance use it with the same settings.", contestedInstances, fixByMoving,
+        {"PIN-01", later("A pad carries only one signal."), contestedPads, fixByMoving},
+        {"PIN-02", later("Needs that share an instance use it with the same settings."), contestedInstances,
+         fixByMoving, true},
+        {"PIN-03", later("An external-interrupt line watches only one pad."), contestedLines, fixByMoving, true},
+        {"PIN-04", later("Each pad can carry the signal assigned to it."), impossiblePads, fixByMoving},
+        {"PIN-05", later("Debug pads stay with the debug port."), debugPads, fixByMoving},
+        {"PIN-06", later("A pad that is routed on the board carries its own net."), boardNets, fixByMoving},
+        {"PIN-07", later("A unit has one mode at a time."), contestedUnits, fixByMoving, true},
+        {"PIN-08", later("A remap or matrix field has only one value."), contestedSettings, fixByMoving, true},
+        {"PIN-09", later("A channel of a shared timer or converter serves one need."), contestedChannels, fixByMoving,
          true},
-        {"PIN-03", "An external-interrupt line watches only one pad.", contestedLines, fixByMoving, true},
-        {"PIN-04", "Each pad can carry the signal assigned to it.", impossiblePads, fixByMoving},
-        {"PIN-05", "Debug pads stay with the debug port.", debugPads, fixByMoving},
-        {"PIN-06", "A pad that is routed on the board carries its own net.", boardNets, fixByMoving},
-        {"PIN-07", "A unit has one mode at a time.", contestedUnits, fixByMoving, true},
-        {"PIN-08", "A remap or matrix field has only one value.", contestedSettings, fixByMoving, true},
-        {"PIN-09", "A channel of a shared timer or converter serves one need.", contestedChannels, fixByMoving, true},
-        {"PIN-10", "Resources that signals share inside the chip are used once.", contestedInside, fixByMoving, true},
-        {"PIN-11", "A DMA channel serves only one request.", contestedDma, fixByMoving, true},
-        {"NEED-01", "Every need is bound.", openNeeds, fixByBinding},
-        {"NEED-02", "Cores that own or share a need can access its instance.", fencedOff, nullptr},
+        {"PIN-10", later("Resources that signals share inside the chip are used once."), contestedInside, fixByMoving,
+         true},
+        {"PIN-11", later("A DMA channel serves only one request."), contestedDma, fixByMoving, true},
+        {"NEED-01", later("Every need is bound."), openNeeds, fixByBinding},
+        {"NEED-02", later("Cores that own or share a need can access its instance."), fencedOff, nullptr},
     };
 }
 

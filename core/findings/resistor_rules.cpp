@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What resistors on the board do to the signals behind them.
+#include "core/base/say.h"
 #include "core/findings/finding.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/kind.h"
@@ -32,10 +33,10 @@ void slowedBySeries(const Facts& f, std::vector<Finding>& out)
             const std::string value = format(known->second.series->value);
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{}: the board has {} in series at {}, more than the source resistance of {} "
-                                       "\u03a9 that the goals state. The sample time is computed for the smaller one; "
-                                       "state the whole resistance.",
-                                       need.title, value, f.device.pads[seat.pad].name, stated),
+                           message("{}: the board has {} in series at {}, more than the source resistance of {} "
+                                   "\u03a9 that the goals state. The sample time is computed for the smaller one; "
+                                   "state the whole resistance.",
+                                   need.title, value, f.device.pads[seat.pad].name, stated),
                            {Place::Kind::Goal, need.id, kind->sourceResistanceGoal},
                            {}});
             break;
@@ -58,14 +59,14 @@ void starvedBySeries(const Facts& f, std::vector<Finding>& out)
         const Current most(padSupply(f.device, f.board, f.plan, pad).value / known->second.series->value.value);
         if (!most.defined() || most >= fact->current)
             continue;
-        out.push_back({Severity::Caution,
-                       {},
-                       fmt::format("{} draws {}, but {} in series at {} lets at most {} through. Use a smaller "
-                                   "resistor, or correct what is stated.",
-                                   need.title, format(fact->current), format(known->second.series->value), pad.name,
-                                   format(most)),
-                       {Place::Kind::Signal, need.id, signal.id},
-                       {}});
+        out.push_back(
+            {Severity::Caution,
+             {},
+             message("{} draws {}, but {} in series at {} lets at most {} through. Use a smaller "
+                     "resistor, or correct what is stated.",
+                     need.title, format(fact->current), format(known->second.series->value), pad.name, format(most)),
+             {Place::Kind::Signal, need.id, signal.id},
+             {}});
     }
 }
 
@@ -74,8 +75,8 @@ void starvedBySeries(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> resistorRules()
 {
     return {
-        {"PAD-06", "Analog inputs count the resistors in front of them.", slowedBySeries, nullptr},
-        {"PAD-07", "Resistors in series let through what the other end draws.", starvedBySeries, nullptr},
+        {"PAD-06", later("Analog inputs count the resistors in front of them."), slowedBySeries, nullptr},
+        {"PAD-07", later("Resistors in series let through what the other end draws."), starvedBySeries, nullptr},
     };
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the plan puts into the chip's non-volatile memory: that the chip has it, and that it comes out of reset with it.
+#include "core/base/say.h"
 #include "core/findings/finding.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
@@ -18,15 +19,16 @@ void unknownSetting(const Facts& f, std::vector<Finding>& out)
         if (const Expected<std::uint32_t> code = storedCode(f.device, id, value); !code)
             out.push_back({Severity::Error,
                            {},
-                           "Non-volatile memory: " + code.problem().message,
+                           message("Non-volatile memory: {}", code.problem().message),
                            {Place::Kind::Stored, id, {}},
-                           "Restore the factory default",
+                           say("Restore the factory default"),
                            {}});
 }
 
 Expected<Edit> fixUnknown(const Facts&, const Finding& finding)
 {
-    return editOf("Restore the factory default of " + finding.place.id, SetStored{finding.place.id, std::nullopt});
+    return editOf(say("Restore the factory default of {}", finding.place.id),
+                  SetStored{finding.place.id, std::nullopt});
 }
 
 /// The levels under which the chip is held in reset, against the supply that the board gives and the one that the
@@ -46,18 +48,18 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
         if (level->second >= f.rates.supply)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} is {}: the chip is held in reset below {}, but the board supplies {}. It "
-                                       "would never start. Choose a lower level.",
-                                       id, value, format(level->second), format(f.rates.supply)),
+                           message("{} is {}: the chip is held in reset below {}, but the board supplies {}. It "
+                                   "would never start. Choose a lower level.",
+                                   id, value, format(level->second), format(f.rates.supply)),
                            place,
                            {},
                            {}});
         else if (level->second < range.supplyMin)
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} is {}: between {} and {} the chip keeps running although {} needs more. "
-                                       "Choose a higher level, or an operating range that needs less.",
-                                       id, value, format(range.supplyMin), format(level->second), range.name),
+                           message("{} is {}: between {} and {} the chip keeps running although {} needs more. "
+                                   "Choose a higher level, or an operating range that needs less.",
+                                   id, value, format(range.supplyMin), format(level->second), range.name),
                            place,
                            {},
                            {}});
@@ -69,8 +71,8 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> storedRules()
 {
     return {
-        {"NVM-01", "The chip has every non-volatile setting that the plan makes.", unknownSetting, fixUnknown},
-        {"NVM-02", "The brown-out level suits the supply and the operating range.", brownOut, nullptr},
+        {"NVM-01", later("The chip has every non-volatile setting that the plan makes."), unknownSetting, fixUnknown},
+        {"NVM-02", later("The brown-out level suits the supply and the operating range."), brownOut, nullptr},
     };
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Where no change can be made without breaking a limit: what is set otherwise meanwhile.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/image/clock_mover.h"
 
@@ -40,8 +41,9 @@ bool ClockMoves::moreWaitsMeanwhile()
 bool ClockMoves::raiseWaits(std::uint32_t states)
 {
     now_.waitStates = states;
-    waitStatesStep(states, fmt::format("{} meanwhile, for {}.", counted(long(states), "flash wait state"),
-                                       format(now(device_.flashClock).rate)));
+    waitStatesStep(states,
+                   say("{} meanwhile, for {}.", sayCount(long(states), "{} flash wait state", "{} flash wait states"),
+                       format(now(device_.flashClock).rate)));
     std::erase_if(open_,
                   [](const Move& move) { return move.what == What::MoreWaits || move.what == What::FewerWaits; });
     if (states != to_.waitStates)
@@ -96,8 +98,7 @@ bool ClockMoves::detour()
     }
     now_.trial.clocks[which].setting = best;
     now_.trial.computeAll();
-    selectStep(which, best,
-               fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
+    selectStep(which, best, say("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
     if (!pending(What::SystemSelect, which) && !sameSetting(which)) {
         open_.push_back({What::SystemSelect, which});
         std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
@@ -143,8 +144,8 @@ bool ClockMoves::divideMeanwhile(ClockIndex select, int choice, int& least)
         now_ = kept;
         return false;
     }
-    add(updateStep(device_, {{node(divider).control, *code, node(divider).name + " meanwhile"}},
-                   fmt::format("{} at {} meanwhile.", node(divider).name, format(now(divider).rate))));
+    add(updateStep(device_, {{node(divider).control, *code, node(divider).name + say(" meanwhile")}},
+                   say("{} at {} meanwhile.", node(divider).name, format(now(divider).rate))));
     if (!pending(What::BusFaster, divider) && !pending(What::BusSlower, divider) && !sameSetting(divider)) {
         open_.push_back({What::BusFaster, divider});
         std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });

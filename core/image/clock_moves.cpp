@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // In which order clocks are changed, so that no limit is broken on the way.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/image/clock_mover.h"
 
@@ -137,9 +138,9 @@ bool ClockMoves::moveTogether()
             for (FieldWrite& field : controlsOf(divider.clock))
                 fields.push_back(std::move(field));
             add(updateStep(device_, std::move(fields),
-                           fmt::format("{} {} and {} {} at once: {}.", node(select.clock).name,
-                                       operationText(device_, rates_, select.clock), node(divider.clock).name,
-                                       operationText(device_, rates_, divider.clock), rateText(divider.clock))));
+                           say("{} {} and {} {} at once: {}.", node(select.clock).name,
+                               operationText(device_, rates_, select.clock), node(divider.clock).name,
+                               operationText(device_, rates_, divider.clock), rateText(divider.clock))));
             switchedStep(select.clock, then(select.clock).setting);
             return true;
         }
@@ -270,8 +271,10 @@ void ClockMoves::make(const Move& move, bool write)
     case What::FewerWaits:
         now_.waitStates = to_.waitStates;
         if (write)
-            waitStatesStep(to_.waitStates, fmt::format("{} for {}.", counted(long(to_.waitStates), "flash wait state"),
-                                                       rateText(device_.flashClock)));
+            waitStatesStep(to_.waitStates,
+                           say("{} for {}.",
+                               sayCount(long(to_.waitStates), "{} flash wait state", "{} flash wait states"),
+                               rateText(device_.flashClock)));
         break;
     case What::SourceRate:
         clock->setting = then(i).setting;
@@ -285,9 +288,10 @@ void ClockMoves::make(const Move& move, bool write)
     case What::Off:
         clock->off = true;
         if (write)
-            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code == 0 ? 1u : 0u, node(i).name + " off"}},
-                           move.what == What::Off ? fmt::format("{} off: nothing uses it.", node(i).name)
-                                                  : fmt::format("{} off, to be reprogrammed.", node(i).name)));
+            add(updateStep(device_,
+                           {{node(i).enable.ref, node(i).enable.code == 0 ? 1u : 0u, node(i).name + say(" off")}},
+                           move.what == What::Off ? say("{} off: nothing uses it.", node(i).name)
+                                                  : say("{} off, to be reprogrammed.", node(i).name)));
         break;
     case What::Set:
         setFrozen(i, write);
@@ -295,8 +299,8 @@ void ClockMoves::make(const Move& move, bool write)
     case What::MultiplierOn:
         clock->off = false;
         if (write)
-            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}},
-                           fmt::format("{} on: {}.", node(i).name, rateText(i))));
+            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + say(" on")}},
+                           say("{} on: {}.", node(i).name, rateText(i))));
         if (write)
             lockStep(i);
         break;
@@ -315,13 +319,13 @@ void ClockMoves::make(const Move& move, bool write)
         if (write)
             addByRegister(controlsOf(i),
                           fmt::format("{} {}: {}{}.", node(i).name, operationText(device_, rates_, i), rateText(i),
-                                      move.what == What::BusSlower ? " when the system clock is on" : ""));
+                                      move.what == What::BusSlower ? say(" when the system clock is on") : ""));
         break;
     case What::GateOn:
         clock->off = false;
         if (write)
-            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}},
-                           fmt::format("{} on: {}.", node(i).name, rateText(i))));
+            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + say(" on")}},
+                           say("{} on: {}.", node(i).name, rateText(i))));
         break;
     }
     now_.trial.computeAll();

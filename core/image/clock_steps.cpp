@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // From one set of clocks to another, and from reset: what is waited for at once and what last.
+#include "core/base/say.h"
 #include "core/image/clock_moves.h"
 
 #include <algorithm>
@@ -18,7 +19,7 @@ GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, co
 {
     GatesMeanwhile out;
     std::set<FieldRef> done;
-    std::string again = "Restart what was stopped.";
+    std::string again = say("Restart what was stopped.");
     for (const BoundNeed& bound : bindings.needs) {
         if (bound.state != BoundNeed::State::Bound || bound.instance < 0)
             continue;
@@ -30,9 +31,9 @@ GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, co
         if (!spoiled.contains(instance.kernel) || !closes || !done.insert(instance.gate.ref).second)
             continue;
         out.close.push_back(
-            gateStep(device, bound.instance, false, instance.name + " stopped", std::exchange(why, {})));
+            gateStep(device, bound.instance, false, instance.name + say(" stopped"), std::exchange(why, {})));
         out.open.push_back(
-            gateStep(device, bound.instance, true, instance.name + " clocked", std::exchange(again, {})));
+            gateStep(device, bound.instance, true, instance.name + say(" clocked"), std::exchange(again, {})));
     }
     return out;
 }

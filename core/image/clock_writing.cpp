@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/image/clock_writing.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <utility>
@@ -21,7 +23,7 @@ Duration timeoutFor(const ClockNode& node)
 
 void ClockWriting::waitStatesStep(std::uint32_t states, const std::string& why)
 {
-    add(updateStep(device_, {{device_.waitStates, states, fmt::format("{} wait states", states)}}, why));
+    add(updateStep(device_, {{device_.waitStates, states, say("{} wait states", states)}}, why));
 }
 
 void ClockWriting::sourceOn(ClockIndex i, bool write)
@@ -35,13 +37,12 @@ void ClockWriting::sourceOn(ClockIndex i, bool write)
     const ClockNode& facts = node(i);
     loadStep(i);
     if (facts.bypass.valid() && rates_.clocks[i].external && device_.resetCode(facts.bypass.ref) != facts.bypass.code)
-        add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}},
-                       fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
+        add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + say(" fed in")}},
+                       say("{}: no crystal, the board feeds a clock in.", facts.name)));
     const bool later = std::find(startOnly_.begin(), startOnly_.end(), i) != startOnly_.end();
-    add(updateStep(
-        device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}},
-        fmt::format("{} on: {}{}.", facts.name, format(clock.rate),
-                    later ? fmt::format("; starts within {}, nothing waits for it yet", format(facts.startup)) : "")));
+    add(updateStep(device_, {{facts.enable.ref, facts.enable.code, facts.name + say(" on")}},
+                   say("{} on: {}{}.", facts.name, format(clock.rate),
+                       later ? say("; starts within {}, nothing waits for it yet", format(facts.startup)) : "")));
     if (later)
         return;
     readyStep(i);
@@ -52,13 +53,13 @@ void ClockWriting::readyStep(int i)
 {
     const ClockNode& facts = node(i);
     if (facts.ready.valid())
-        awaitClock(i, fmt::format("Wait until {} runs (max. {}).", facts.name, format(facts.startup)));
+        awaitClock(i, say("Wait until {} runs (max. {}).", facts.name, format(facts.startup)));
 }
 
 void ClockWriting::lockStep(int i)
 {
     if (node(i).ready.valid())
-        awaitClock(i, fmt::format("Wait until {} has locked (max. {}).", node(i).name, format(node(i).startup)));
+        awaitClock(i, say("Wait until {} has locked (max. {}).", node(i).name, format(node(i).startup)));
 }
 
 void ClockWriting::awaitClock(ClockIndex i, std::string why)
@@ -82,11 +83,11 @@ void ClockWriting::letGo(ClockIndex i)
         add(updateStep(device_, {{field.ref, field.code == 0 ? 1u : 0u, what}}, what + "."));
     };
     if (facts.monitor && now_.monitored[size_t(i)] && (then(i).off || !to_.monitored[size_t(i)])) {
-        clear(facts.monitor->enable, facts.name + " no longer monitored");
+        clear(facts.monitor->enable, facts.name + say(" no longer monitored"));
         now_.monitored[size_t(i)] = false;
     }
     if (facts.trim && now(i).trimmed && (then(i).off || !then(i).trimmed)) {
-        clear(facts.trim->enable, facts.name + " no longer trimmed");
+        clear(facts.trim->enable, facts.name + say(" no longer trimmed"));
         now_.trial.clocks[i].trimmed = false;
         now_.trial.computeAll();
     }
@@ -97,14 +98,14 @@ void ClockWriting::extraSteps(ClockIndex i)
     const ClockNode& facts = node(i);
     const ClockState& state = rates_.clocks[i];
     if (then(i).trimmed && state.trimmed && facts.trim)
-        add(updateStep(device_, {{facts.trim->enable.ref, facts.trim->enable.code, facts.name + " trimmed"}},
-                       fmt::format("Trim {} by {}: {}.", facts.name,
-                                   facts.trim->by >= 0 ? node(facts.trim->by).name : facts.trim->bySignal,
-                                   format(state.tolerance))));
+        add(updateStep(device_, {{facts.trim->enable.ref, facts.trim->enable.code, facts.name + say(" trimmed")}},
+                       say("Trim {} by {}: {}.", facts.name,
+                           facts.trim->by >= 0 ? node(facts.trim->by).name : facts.trim->bySignal,
+                           format(state.tolerance))));
     if (to_.monitored[size_t(i)] && state.monitored && facts.monitor)
         add(updateStep(
-            device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
-            fmt::format("Monitor {}; if it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
+            device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + say(" monitored")}},
+            say("Monitor {}; if it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
     now_.monitored[size_t(i)] = now_.monitored[size_t(i)] || to_.monitored[size_t(i)];
 }
 
@@ -112,26 +113,26 @@ void ClockWriting::rangeSteps()
 {
     const OperatingRange& range = device_.ranges[size_t(to_.trial.range())];
     add(updateStep(device_, {{device_.rangeControl, range.code, range.name}},
-                   fmt::format("Core regulator to {} (max. {}).", range.name, format(range.waitStateLimits.back()))));
+                   say("Core regulator to {} (max. {}).", range.name, format(range.waitStateLimits.back()))));
     if (device_.rangeStatus.valid())
         add(waitStep(device_, device_.rangeStatus, range.code, Duration(Rational(1, 1000)),
-                     fmt::format("Wait for the regulator to settle in {}.", range.name)));
+                     say("Wait for the regulator to settle in {}.", range.name)));
     if (device_.rangeReady.valid())
         add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)),
-                     fmt::format("Wait for the regulator to settle in {}.", range.name)));
+                     say("Wait for the regulator to settle in {}.", range.name)));
 }
 
 void ClockWriting::loadStep(ClockIndex i)
 {
     const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[i].load);
     if (best && best->second != device_.resetCode(node(i).loadControl))
-        add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}},
-                       fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
+        add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + say(" load")}},
+                       say("{}: load capacitance {}.", node(i).name, format(best->first))));
     const ClockState& state = rates_.clocks[i];
     const std::pair<Frequency, std::uint32_t>* drive = state.external ? nullptr : driveFor(node(i), state.rate);
     if (drive && drive->second != device_.resetCode(node(i).driveControl))
-        add(updateStep(device_, {{node(i).driveControl, drive->second, node(i).name + " drive"}},
-                       fmt::format("{}: drive level for crystals up to {}.", node(i).name, format(drive->first))));
+        add(updateStep(device_, {{node(i).driveControl, drive->second, node(i).name + say(" drive")}},
+                       say("{}: drive level for crystals up to {}.", node(i).name, format(drive->first))));
 }
 
 void ClockWriting::rateSteps(int i)
@@ -139,12 +140,12 @@ void ClockWriting::rateSteps(int i)
     const ClockNode::RateChoice& choice = node(i).rates[size_t(then(i).setting)];
     if (choice.calibration.valid())
         add(copyStep(device_, node(i).calibrationInto, choice.calibration,
-                     fmt::format("{}: factory calibration for {}.", node(i).name, rateText(i))));
+                     say("{}: factory calibration for {}.", node(i).name, rateText(i))));
     add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} {}", node(i).name, rateText(i))}},
-                   fmt::format("{} at {}.", node(i).name, rateText(i))));
+                   say("{} at {}.", node(i).name, rateText(i))));
     if (node(i).ready.valid() && !now(i).off)
         add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)),
-                     fmt::format("Wait until {} runs (max. {}).", node(i).name, format(node(i).startup))));
+                     say("Wait until {} runs (max. {}).", node(i).name, format(node(i).startup))));
 }
 
 void ClockWriting::selectStep(int i, std::int64_t input, const std::string& why)
@@ -152,7 +153,7 @@ void ClockWriting::selectStep(int i, std::int64_t input, const std::string& why)
     const ClockInput& choice = node(i).inputs[size_t(input)];
     add(updateStep(device_,
                    {{node(i).control, choice.code,
-                     fmt::format("{} from {}", node(i).name, choice.node < 0 ? "nothing" : node(choice.node).name)}},
+                     say("{} from {}", node(i).name, choice.node < 0 ? "nothing" : node(choice.node).name)}},
                    why));
     switchedStep(i, input);
 }
@@ -162,7 +163,7 @@ void ClockWriting::switchedStep(int i, std::int64_t input)
     const ClockInput& choice = node(i).inputs[size_t(input)];
     if (node(i).status.valid())
         add(waitStep(device_, node(i).status, choice.code, Duration(Rational(1, 10'000)),
-                     fmt::format("Wait until {} has switched.", node(i).name)));
+                     say("Wait until {} has switched.", node(i).name)));
 }
 
 void ClockWriting::setFrozen(int multiplier, bool write)
@@ -178,8 +179,8 @@ void ClockWriting::setFrozen(int multiplier, bool write)
         words.push_back(fmt::format("{} {}", node(k).name, operationText(device_, rates_, k)));
     }
     if (write)
-        addByRegister(std::move(fields), fmt::format("{} {}: {}, set while it is off.", node(multiplier).name,
-                                                     rateText(multiplier), fmt::join(words, ", ")));
+        addByRegister(std::move(fields), say("{} {}: {}, set while it is off.", node(multiplier).name,
+                                             rateText(multiplier), fmt::join(words, ", ")));
 }
 
 std::vector<FieldWrite> ClockWriting::controlsOf(int i) const

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the bring-up does instead when a clock does not start in its time, as the plan's policy wants it.
+#include "core/base/say.h"
 #include "core/image/clock_steps.h"
 #include "core/plan/clock_set.h"
 #include "core/tuning/one_need.h"
@@ -132,8 +133,8 @@ private:
     {
         const ClockNode& node = device_.clocks[out.clock];
         out.steps.push_back(updateStep(device_,
-                                       {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + " off"}},
-                                       fmt::format("{} off: it failed to start.", node.name)));
+                                       {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + say(" off")}},
+                                       say("{} off: it failed to start.", node.name)));
         out.steps.back().phase = Step::Phase::Clocks;
         const ClockSnapshot then = plannedStand(device_, out.rates, reset_);
         // The function for what is slow is written once, for the planned clocks: where it does not suit, all is awaited

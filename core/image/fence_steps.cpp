@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Who may reach an instance: set by the first core before anybody else runs.
+#include "core/base/say.h"
 #include "core/image/image.h"
 #include "core/plan/fences.h"
 
@@ -23,7 +24,7 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
             const std::optional<std::uint32_t> code = fenceCode(device, fence, needs);
             if (code && *code != device.resetCode(fence.field))
                 byRegister[{fence.field.instance, fence.field.reg}].push_back(
-                    {fence.field, *code, needs.front()->title + ", access"});
+                    {fence.field, *code, needs.front()->title + say(", access")});
         }
     std::vector<int> woken;
     for (auto& [where, fields] : byRegister) {
@@ -33,8 +34,8 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
             woken.push_back(where.first);
         }
         steps.push_back(updateStep(device, std::move(fields),
-                                   fmt::format("{}: assign each instance to the core that owns it.",
-                                               device.instances[InstanceIndex(where.first)].name)));
+                                   say("{}: assign each instance to the core that owns it.",
+                                       device.instances[InstanceIndex(where.first)].name)));
         for (Step& step : steps) {
             step.phase = Step::Phase::Unlock;
             image.steps.push_back(std::move(step));

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/device/watchdogs.h"
 #include "core/image/clock_steps.h"
 #include "core/plan/clock_set.h"
@@ -125,7 +126,7 @@ Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::strin
 Step forgetStep(const Device& device, const FieldRef& flag, std::string why)
 {
     const Field& field = device.fieldOf(flag);
-    const std::string cause = "clear earlier flags";
+    const std::string cause = say("clear earlier flags");
     if (field.access == Field::Access::ReadToClear)
         return stepOf(device, Step::Kind::Read, {{flag, 0, cause}}, std::move(why));
     const std::vector<FieldWrite> write{{flag, field.access == Field::Access::WriteOneToClear ? 1u : 0u, cause}};
@@ -197,18 +198,17 @@ std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
     if (facts.domain >= 0)
         if (const PowerDomain& domain = device.domains[facts.domain];
             domain.on.valid() && device.resetCode(domain.on.ref) != domain.on.code) {
-            out.push_back(updateStep(device, {{domain.on.ref, domain.on.code, domain.name + " on"}},
-                                     fmt::format("{} on, for {}.", domain.name, facts.name)));
+            out.push_back(updateStep(device, {{domain.on.ref, domain.on.code, domain.name + say(" on")}},
+                                     say("{} on, for {}.", domain.name, facts.name)));
             if (domain.ready.valid())
-                out.push_back(
-                    waitStep(device, domain.ready.ref, domain.ready.code, domain.startup * Rational(2),
-                             fmt::format("Wait until {} has power (max. {}).", domain.name, format(domain.startup))));
+                out.push_back(waitStep(device, domain.ready.ref, domain.ready.code, domain.startup * Rational(2),
+                                       say("Wait until {} has power (max. {}).", domain.name, format(domain.startup))));
         }
     if (facts.gate.valid() && device.resetCode(facts.gate.ref) != facts.gate.code)
-        out.push_back(gateStep(device, instance, true, facts.name + " clocked", fmt::format("Clock {}.", facts.name)));
+        out.push_back(gateStep(device, instance, true, facts.name + say(" clocked"), say("Clock {}.", facts.name)));
     if (facts.reset.valid() && device.resetCode(facts.reset.ref) != facts.reset.code)
-        out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}},
-                                 fmt::format("Release {} from reset.", facts.name)));
+        out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + say(" out of reset")}},
+                                 say("Release {} from reset.", facts.name)));
     return out;
 }
 
@@ -252,7 +252,7 @@ void appendUnlockSteps(Image& image, const Device& device)
         const FieldRef key{unlock.instance, unlock.reg, 0};
         const Field& field = device.fieldOf(key);
         Step step = writeStep(device, {{key, field.in(unlock.key), "key"}},
-                              fmt::format("Unlock {} for writing.", device.instances[unlock.instance].name));
+                              say("Unlock {} for writing.", device.instances[unlock.instance].name));
         step.phase = Step::Phase::Unlock;
         image.steps.push_back(std::move(step));
     }
@@ -273,11 +273,11 @@ static void appendRegulatorSteps(Image& image, const Device& device, const Plan&
         return;
     std::vector<Step> steps = wakeSteps(device, device.regulatorControl.instance);
     steps.push_back(updateStep(device, {{device.regulatorControl, chosen->code, chosen->name}},
-                               fmt::format("Core voltage from {}.", chosen->name)));
+                               say("Core voltage from {}.", chosen->name)));
     if (device.regulatorReady.valid())
-        steps.push_back(waitStep(
-            device, device.regulatorReady.ref, device.regulatorReady.code, device.regulatorStartup * Rational(2),
-            fmt::format("Wait until it supplies the core (max. {}).", format(device.regulatorStartup))));
+        steps.push_back(waitStep(device, device.regulatorReady.ref, device.regulatorReady.code,
+                                 device.regulatorStartup * Rational(2),
+                                 say("Wait until it supplies the core (max. {}).", format(device.regulatorStartup))));
     for (Step& step : steps) {
         step.phase = Step::Phase::Clocks;
         step.coreRate = reset.trial.clocks[device.cpuClock()].rate;
@@ -302,8 +302,9 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
         const auto change = [&](const Rates& to, const ClockSnapshot& before, const ClockSnapshot& after) {
             std::set<ClockIndex> spoiled;
             std::vector<Step> moves = clockSteps(device, to, before, after, &spoiled);
-            GatesMeanwhile gates = gatesMeanwhile(
-                device, bindings, spoiled, "Stopped meanwhile: the clock switch would take it outside its limits.");
+            GatesMeanwhile gates =
+                gatesMeanwhile(device, bindings, spoiled,
+                               say("Stopped meanwhile: the clock switch would take it outside its limits."));
             std::vector<Step> steps = std::move(gates.close);
             for (std::vector<Step>* more : {&moves, &gates.open})
                 for (Step& step : *more)

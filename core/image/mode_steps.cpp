@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Into the chip's low-power modes and back: what is set before the core waits, and how the clocks come back after it.
+#include "core/base/say.h"
 #include "core/image/clock_steps.h"
 #include "core/plan/clock_set.h"
 
@@ -24,9 +25,9 @@ struct ClockSetting {
 void giveBack(const Device& device, const PadSetup& setup, const std::string& mode, std::vector<Step>& out)
 {
     const Pad& pad = device.pads[setup.pad];
-    std::string why = fmt::format("{} is off while {} removes the power from what drives it.", pad.name, mode);
+    std::string why = say("{} is off while {} removes the power from what drives it.", pad.name, mode);
     const auto rest = [&](const FieldCode& field) {
-        out.push_back(updateStep(device, {{field.ref, field.code, pad.name + " rests"}}, std::exchange(why, {})));
+        out.push_back(updateStep(device, {{field.ref, field.code, pad.name + say(" rests")}}, std::exchange(why, {})));
     };
     if (pad.port >= 0)
         if (const FieldRef output = device.roleField(pad.port, "output" + std::to_string(pad.bit)); output.valid())
@@ -56,22 +57,21 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
         if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored &&
                                                       clocks.rates.clocks[i].running && !state.alive[i]) {
             const FieldCode& watch = node.monitor->enable;
-            out.enter.push_back(
-                updateStep(device, {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + " not monitored"}},
-                           fmt::format("{} is not monitored while {} stops it.", node.name, mode.name)));
+            out.enter.push_back(updateStep(device,
+                                           {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + say(" not monitored")}},
+                                           say("{} is not monitored while {} stops it.", node.name, mode.name)));
         }
     const size_t monitors = out.enter.size();
     std::vector<Step> undo;
     for (const FieldCode& field : mode.enters) {
         const std::uint32_t before = device.resetCode(field.ref);
-        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}},
-                                       out.enter.size() == monitors
-                                           ? fmt::format("The core's wait instruction enters {}.", mode.name)
-                                           : std::string()));
-        undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
+        out.enter.push_back(updateStep(
+            device, {{field.ref, field.code, mode.name}},
+            out.enter.size() == monitors ? say("The core's wait instruction enters {}.", mode.name) : std::string()));
+        undo.insert(undo.begin(), updateStep(device, {{field.ref, before, say("not {}", mode.name)}}, {}));
     }
     if (!undo.empty())
-        undo.front().why = fmt::format("The wait instruction no longer enters {}.", mode.name);
+        undo.front().why = say("The wait instruction no longer enters {}.", mode.name);
     out.back = std::move(undo);
     if (waking) {
         const ClockSnapshot planned =
@@ -82,8 +82,8 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
         out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());
         // What works in the mode goes on; the rest must not run while the clocks come back.
         std::erase_if(spoiled, [&state](ClockIndex kernel) { return state.alive[size_t(kernel)]; });
-        GatesMeanwhile gates =
-            gatesMeanwhile(device, bindings, spoiled, "Stopped meanwhile: on wake-up its clock is outside its limits.");
+        GatesMeanwhile gates = gatesMeanwhile(device, bindings, spoiled,
+                                              say("Stopped meanwhile: on wake-up its clock is outside its limits."));
         out.enter.insert(out.enter.begin(), gates.close.begin(), gates.close.end());
         out.back.insert(out.back.end(), gates.open.begin(), gates.open.end());
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function
 // does.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/field_code.h"
 #include "core/image/image.h"
@@ -35,8 +36,8 @@ public:
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance != bound.instance)
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}},
-                               fmt::format("{} becomes {}.", device_.instances[bound.instance].unit,
-                                           device_.instances[bound.instance].name)),
+                               say("{} becomes {}.", device_.instances[bound.instance].unit,
+                                   device_.instances[bound.instance].name)),
                     Step::Phase::Need);
         for (const Stream& stream : bound.streams)
             if (device_.dma.instance >= 0 && stream.channel >= 0) {
@@ -46,8 +47,8 @@ public:
                     continue;
                 gate(router.instance);
                 add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[need_].title + ", DMA"}},
-                               fmt::format("DMA channel {}: request {}.{}.", stream.channel,
-                                           device_.instances[bound.instance].name, stream.request)),
+                               say("DMA channel {}: request {}.{}.", stream.channel,
+                                   device_.instances[bound.instance].name, stream.request)),
                     Step::Phase::Need);
             }
     }
@@ -58,7 +59,7 @@ public:
     {
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}}, "Lane functions."),
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}}, say("Lane functions.")),
                     Step::Phase::Need);
     }
 
@@ -79,8 +80,8 @@ public:
             const std::optional<FieldRef> ref = device_.findField(name + "." + plain);
             if (!ref) {
                 image_.unplaced.push_back(
-                    fmt::format("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}",
-                                name, plain, didYouMean(plain, fieldNames(bound.instance))));
+                    say("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}", name, plain,
+                        didYouMean(plain, fieldNames(bound.instance))));
                 continue;
             }
             const Field& field = device_.fieldOf(*ref);
@@ -88,7 +89,7 @@ public:
             if (!code)
                 image_.unplaced.push_back(fmt::format("{}: {}", name, code.problem().message));
             else if (field.access == Field::Access::ReadOnly)
-                image_.unplaced.push_back(fmt::format("{} is read-only", device_.nameOf(*ref)));
+                image_.unplaced.push_back(say("{} is read-only", device_.nameOf(*ref)));
             else
                 add(updateStep(device_, {{*ref, *code, "fields"}}, {}), Step::Phase::Need);
         }
@@ -127,7 +128,7 @@ public:
             if (select.ref.instance == bound.instance && select.ref.reg == last && registers.size() > 1 &&
                 device_.resetCode(select.ref) != select.code)
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[need_].title}},
-                               fmt::format("{} becomes {}.", instance.unit, instance.name)),
+                               say("{} becomes {}.", instance.unit, instance.name)),
                     Step::Phase::Need);
         std::set<int> touched;
         // A state is asked for once, also where several needs use the instance.
@@ -151,7 +152,7 @@ public:
         }
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Event && encode(bound.instance, value, write))
-                add(writeStep(device_, {write}, "Load the buffered registers."), Step::Phase::Need);
+                add(writeStep(device_, {write}, say("Load the buffered registers.")), Step::Phase::Need);
         for (const RoleStep& step : first ? setting.after : std::vector<RoleStep>())
             operation(bound.instance, step);
         for (const StreamSetting& stream : setting.streams)
@@ -159,15 +160,15 @@ public:
         for (const NeedEvent& event : setting.events) {
             priority(event.instance, event);
             if (!device_.interruptOf(event.instance, event.event))
-                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" for {}",
-                                                      device_.instances[event.instance].name, event.event,
-                                                      plan_.needs[need_].title));
+                image_.unplaced.push_back(say("{} has no interrupt \"{}\" for {}",
+                                              device_.instances[event.instance].name, event.event,
+                                              plan_.needs[need_].title));
             if (const FieldRef flag = device_.roleField(event.instance, event.flag);
                 flag.valid() && canBeForgotten(flag))
                 starts_.push_back({forgetStep(device_, flag, {}), {}});
             if (const FieldRef enable = device_.roleField(event.instance, event.enable); enable.valid())
                 starts_.push_back(
-                    {updateStep(device_, {{enable, 1, plan_.needs[need_].title + ", interrupt"}}, {}), 0});
+                    {updateStep(device_, {{enable, 1, plan_.needs[need_].title + say(", interrupt")}}, {}), 0});
         }
         // An instance that others use too runs already; what starts is the need's own outputs.
         for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
@@ -197,15 +198,14 @@ public:
         const InstanceIndex lines = device_.linesInPorts ? pad.port : device_.lineInstance;
         if (setup.line < 0 || lines < 0) {
             if (setup.rising || setup.falling)
-                image_.unplaced.push_back(
-                    fmt::format("{} cannot detect edges for {}: no interrupt line is connected to it", pad.name,
-                                plan_.needs[need_].title));
+                image_.unplaced.push_back(say("{} cannot detect edges for {}: no interrupt line is connected to it",
+                                              pad.name, plan_.needs[need_].title));
             return;
         }
         const std::string n = std::to_string(setup.line);
         const FieldRef port = device_.roleField(lines, "port" + n);
         if (!port.valid() && !device_.linesInPorts) {
-            image_.unplaced.push_back(fmt::format("{} has no line {}", device_.instances[lines].name, n));
+            image_.unplaced.push_back(say("{} has no line {}", device_.instances[lines].name, n));
             return;
         }
         if (!device_.linesInPorts)
@@ -217,19 +217,18 @@ public:
                 if (value.name == device_.instances[pad.port].name || value.name == pad.name)
                     portCode = value.code;
             if (portCode)
-                add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} from {}.", n, pad.name)),
+                add(updateStep(device_, {{port, *portCode, title}}, say("Line {} from {}.", n, pad.name)),
                     Step::Phase::Need);
             else
-                image_.unplaced.push_back(fmt::format("{} has no value named {} that connects {} to line {}",
-                                                      device_.nameOf(port), device_.instances[pad.port].name, pad.name,
-                                                      n));
+                image_.unplaced.push_back(say("{} has no value named {} that connects {} to line {}",
+                                              device_.nameOf(port), device_.instances[pad.port].name, pad.name, n));
         }
         const auto put = [&](const char* role, bool on) {
             if (const FieldRef ref = device_.roleField(lines, role + n); ref.valid())
-                add(updateStep(device_, {{ref, on, title + ", edges"}}, {}), Step::Phase::Need);
+                add(updateStep(device_, {{ref, on, title + say(", edges")}}, {}), Step::Phase::Need);
             else if (on)
                 image_.unplaced.push_back(
-                    fmt::format("{} has no field for {} edges of line {}", device_.instances[lines].name, role, n));
+                    say("{} has no field for {} edges of line {}", device_.instances[lines].name, role, n));
         };
         // Where each core has an enable of its own, the one of the core that owns the need counts.
         const std::string& core = plan_.needs[need_].core;
@@ -242,15 +241,15 @@ public:
                 edges->encoding.encode((setup.rising ? 1 : 0) + (setup.falling ? 2 : 0));
             const FieldRef ref{lines, edges->reg, edges->field};
             if (!code || *code > device_.fieldOf(ref).maxCode())
-                image_.unplaced.push_back(fmt::format("{} has no code for {} edges of line {}", device_.nameOf(ref),
-                                                      setup.rising && setup.falling ? "both"
-                                                      : setup.rising                ? "rising"
-                                                                                    : "falling",
-                                                      n));
+                image_.unplaced.push_back(say("{} has no code for {} edges of line {}", device_.nameOf(ref),
+                                              setup.rising && setup.falling ? "both"
+                                              : setup.rising                ? "rising"
+                                                                            : "falling",
+                                              n));
             else if (enable.valid())
-                add(updateStep(device_, {{ref, *code, title + ", edges"}}, {}), Step::Phase::Need);
+                add(updateStep(device_, {{ref, *code, title + say(", edges")}}, {}), Step::Phase::Need);
             else
-                watched = Start{updateStep(device_, {{ref, *code, title + ", edges"}}, {}),
+                watched = Start{updateStep(device_, {{ref, *code, title + say(", edges")}}, {}),
                                 edges->encoding.encode(0).value_or(0)};
         } else {
             put("rising", setup.rising);
@@ -258,7 +257,7 @@ public:
         }
         quiet(setup, lines, n);
         if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid() && canBeForgotten(flag))
-            add(forgetStep(device_, flag, "Clear earlier edges."), Step::Phase::Need);
+            add(forgetStep(device_, flag, say("Clear earlier edges.")), Step::Phase::Need);
         if (enable.valid())
             starts_.push_back({updateStep(device_, {{enable, 1, title}}, {}), 0});
         else if (watched)
@@ -266,11 +265,11 @@ public:
         if (const auto interrupt = device_.lineInterrupt(lines, setup.line))
             priority(lines, {interrupt->first, {}, {}, {}, {}, {}});
         else if (setup.rising || setup.falling)
-            image_.unplaced.push_back(fmt::format("{} has no interrupt for line {}, which {} needs",
-                                                  device_.instances[lines].name, n, title));
+            image_.unplaced.push_back(
+                say("{} has no interrupt for line {}, which {} needs", device_.instances[lines].name, n, title));
         if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
             image_.unplaced.push_back(
-                fmt::format("{} has no field that enables the interrupt of line {}", device_.instances[lines].name, n));
+                say("{} has no field that enables the interrupt of line {}", device_.instances[lines].name, n));
     }
 
     /// The filter of a line: at least so many cycles of its fastest clock as are asked for.
@@ -288,15 +287,14 @@ public:
         const std::optional<std::uint32_t> code = value ? role->encoding.encode(*value) : std::nullopt;
         const std::string title = plan_.needs[need_].title;
         if (code)
-            add(updateStep(device_, {{ref, *code, title + ", debounce"}}, {}), Step::Phase::Need);
+            add(updateStep(device_, {{ref, *code, title + say(", debounce")}}, {}), Step::Phase::Need);
         else if (role)
-            image_.unplaced.push_back(fmt::format(
+            image_.unplaced.push_back(say(
                 "line {} can filter at most {}, less than the debounce time of {}; debounce in the program", n,
                 format(Duration(Rational(role->encoding.largest(device_.fieldOf(ref).maxCode())) / clock.rate.value)),
                 title));
         else
-            image_.unplaced.push_back(
-                fmt::format("line {} has no filter to debounce {}; debounce in the program", n, title));
+            image_.unplaced.push_back(say("line {} has no filter to debounce {}; debounce in the program", n, title));
     }
 
     /// Whether software clears the flag; others follow the hardware alone.
@@ -350,7 +348,7 @@ private:
                     row.goal == field.cause && !row.unknown &&
                     std::find(parts.begin(), parts.end(), part) == parts.end())
                     parts.push_back(part);
-        return parts.empty() ? "" : ", for " + joined(parts, ", ");
+        return parts.empty() ? "" : say(", for ") + joined(parts, ", ");
     }
 
     void add(Step step, Step::Phase phase)
@@ -401,11 +399,11 @@ private:
                 registerOf(registers, write.ref.reg).push_back(std::move(write));
         for (auto& [reg, fields] : registers)
             add(updateStep(device_, std::move(fields),
-                           fmt::format("DMA channel {}: {} {} per transfer.", stream.channel,
-                                       stream.spec.role.empty() ? "memory to memory,"
-                                       : stream.spec.intoMemory ? "into memory,"
-                                                                : "from memory,",
-                                       counted(stream.spec.bytes, "byte"))),
+                           say("DMA channel {}: {} {} per transfer.", stream.channel,
+                               stream.spec.role.empty() ? say("memory to memory,")
+                               : stream.spec.intoMemory ? say("into memory,")
+                                                        : say("from memory,"),
+                               sayCount(stream.spec.bytes, "{} byte", "{} bytes"))),
                 Step::Phase::Need);
     }
 
@@ -432,11 +430,10 @@ private:
                                        : 0;
         if (*level > most)
             image_.unplaced.push_back(
-                most == 0 ? fmt::format("the {} has no interrupt priorities for {}", core.name, need.title)
-                          : fmt::format("the {} has priorities 0 to {}; {} asks for {}", core.name, most, need.title,
-                                        *level));
+                most == 0 ? say("the {} has no interrupt priorities for {}", core.name, need.title)
+                          : say("the {} has priorities 0 to {}; {} asks for {}", core.name, most, need.title, *level));
         else if (field.valid())
-            starts_.push_back({updateStep(device_, {{field, *level, need.title + ", priority"}}, {}), {}});
+            starts_.push_back({updateStep(device_, {{field, *level, need.title + say(", priority")}}, {}), {}});
     }
 
     /// Asks for a state or waits for one; gives the register.
@@ -485,14 +482,14 @@ private:
             // A role that is absent and wanted as 0 is simply not there.
             if (value.value != 0)
                 image_.unplaced.push_back(fmt::format("{} {} {} {}", device_.instances[instance].name,
-                                                      role ? "cannot express" : "has no field for", value.role,
-                                                      value.value));
+                                                      role ? say("cannot express") : say("has no field for"),
+                                                      value.role, value.value));
             return false;
         }
         out.ref = {instance, role->reg, role->field};
         out.code = *code;
         if (*code > device_.fieldOf(out.ref).maxCode()) {
-            image_.unplaced.push_back(fmt::format("{} does not fit into {}", value.value, device_.nameOf(out.ref)));
+            image_.unplaced.push_back(say("{} does not fit into {}", value.value, device_.nameOf(out.ref)));
             return false;
         }
         if (value.asked)

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/image/image.h"
 #include "core/pins/overrides.h"
 
@@ -28,7 +29,7 @@ void putInto(Step& step, const Device& device, const Override& set)
         write.asked = write.code;
     write.ref = set.ref;
     write.code = set.code;
-    write.cause = "set by hand";
+    write.cause = say("set by hand");
     write.byHand = true;
 }
 
@@ -69,8 +70,8 @@ void applyOverrides(Image& image, const Device& device, const Plan& plan, const 
         }
         if (written)
             continue;
-        Step step = updateStep(device, {{set.ref, set.code, "set by hand"}},
-                               fmt::format("{} is set by hand.", device.nameOf(set.ref)));
+        Step step = updateStep(device, {{set.ref, set.code, say("set by hand")}},
+                               say("{} is set by hand.", device.nameOf(set.ref)));
         step.fields.front().byHand = true;
         step.phase = Step::Phase::Need;
         step.need = set.need;

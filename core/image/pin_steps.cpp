@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Pads: clock gates of the ports, levels of outputs, then function and direction, so that an output starts at its
 // level.
+#include "core/base/say.h"
 #include "core/base/whole_number.h"
 #include "core/image/image.h"
 
@@ -72,13 +73,13 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
             for (const FieldCode& slice : device.codesOf(pad.port, *role, *code))
                 fields.push_back({slice.ref, slice.code, cause, name});
         else if (value != 0)
-            image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name,
-                                                 name, need.title, device.nameOf({pad.port, role->reg, role->field})));
+            image.unplaced.push_back(say("{} cannot have the {} that {} needs: {} has no code for it", pad.name, name,
+                                         need.title, device.nameOf({pad.port, role->reg, role->field})));
     };
     if (setup.code >= 0)
         for (const FieldCode& slice : device.functionCodes(pad, static_cast<std::uint32_t>(setup.code)))
-            fields.push_back({slice.ref, slice.code, need.title + ", " + seat.signal.title});
-    put("output", setup.output, need.title + ", direction");
+            fields.push_back({slice.ref, slice.code, need.title + ", " + say(seat.signal.title)});
+    put("output", setup.output, need.title + say(", direction"));
     // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
     const auto causeOf = [&](const char* property) {
         return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because;
@@ -98,8 +99,8 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
     for (FieldWrite& write : fields)
         byRegister[write.ref.reg].push_back(std::move(write));
     const auto shared = [&](RegisterIndex reg) { return sharedRegisters.has(pad.port, reg); };
-    std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title,
-                                  seat.signal.title, carried);
+    std::string why =
+        say("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, say(seat.signal.title), carried);
     std::vector<std::pair<int, int>> order; // rank, register
     for (const auto& [reg, writes] : byRegister) {
         const FieldRef output = device.roleField(pad.port, "output" + bit);
@@ -174,8 +175,8 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         std::set<FieldRef> opened;
         std::erase_if(fields, [&opened](const FieldWrite& write) { return !opened.insert(write.ref).second; });
         add(std::get<Step::Kind>(where) == Step::Kind::Write
-                ? writeStep(device, std::move(fields), "Clock the ports in use.")
-                : updateStep(device, std::move(fields), "Clock the ports in use."));
+                ? writeStep(device, std::move(fields), say("Clock the ports in use."))
+                : updateStep(device, std::move(fields), say("Clock the ports in use.")));
     }
     for (Step& step : resets)
         add(std::move(step));
@@ -185,11 +186,10 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         for (const PadSetup& setup : pads)
             if (device.pads[setup.pad].port == port && setup.output)
                 levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[setup.pad].bit)),
-                                  setup.levelHigh, plan.needs[setup.need].title + ", level"});
+                                  setup.levelHigh, plan.needs[setup.need].title + say(", level")});
         if (!levels.empty() && levels.front().ref.valid())
-            add(updateStep(
-                device, std::move(levels),
-                fmt::format("{}: output levels, before the outputs are enabled.", device.instances[port].name)));
+            add(updateStep(device, std::move(levels),
+                           say("{}: output levels, before the outputs are enabled.", device.instances[port].name)));
     }
     std::vector<PadStep> early;
     SharedRegisters shared(device);
@@ -212,8 +212,8 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         for (const FieldCode& select : route.selects)
             if (!device.pads[setup.pad].isPickedBy(select.ref) && select.ref.instance != route.instance)
                 byRegister[{select.ref.instance, select.ref.reg}].push_back(
-                    {select.ref, select.code, plan.needs[setup.need].title + ", " + seat.signal.title});
-        std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[setup.pad].name);
+                    {select.ref, select.code, plan.needs[setup.need].title + ", " + say(seat.signal.title)});
+        std::string why = say("{} to {}.", device.signalName(route), device.pads[setup.pad].name);
         for (auto& [where, writes] : byRegister) {
             // A remap moves several signals of an instance: it is written once.
             std::erase_if(writes, [&led](const FieldWrite& write) { return !led.insert(write.ref).second; });

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/adopt.h"
 
+#include "core/base/say.h"
 #include "core/device/field_code.h"
 #include "core/field_entry.h"
 #include "core/pins/routes.h"
@@ -35,7 +36,7 @@ public:
     Adopter(const Snapshot& start, const RegisterDump& dump, const std::function<bool()>& stopped)
         : start_(start), device_(*start.device), dump_(dump), stopped_(stopped), plan_(start.plan)
     {
-        out_.edit.title = "Take over registers";
+        out_.edit.title = say("Take over registers");
     }
 
     Adoption run()
@@ -392,13 +393,13 @@ private:
             }
             if (!best) {
                 if (many > 0)
-                    out_.left.push_back(fmt::format("{} has signals on pads, but no kind of need has just these.",
-                                                    device_.instances[i].name));
+                    out_.left.push_back(
+                        say("{} has signals on pads, but no kind of need has just these.", device_.instances[i].name));
                 continue;
             }
             claim(best->binding);
-            std::string told = fmt::format("{}: a {} need, bound to {}", best->title, findKind(best->kind)->title,
-                                           best->binding.instance);
+            std::string told = say("{}: a {} need, bound to {}", best->title, say(findKind(best->kind)->title),
+                                   best->binding.instance);
             for (const auto& [signal, pad] : best->binding.pads)
                 told += fmt::format(", {} {}", signal, pad);
             take(editOf("add", InsertNeed{plan_.needs.size(), *best}), std::move(told));
@@ -474,7 +475,7 @@ private:
             need.goals = kind->ofPad(drives && *drives != device_.resetCode(output));
             need.binding.pads[signalsOf(need).front().id] = pad.name;
             take(editOf("add", InsertNeed{plan_.needs.size(), need}),
-                 fmt::format("{}: a {} need, {}", pad.name, kind->title, kind->brief(need)));
+                 say("{}: a {} need, {}", pad.name, say(kind->title), kind->brief(need)));
         }
     }
 
@@ -578,9 +579,8 @@ private:
                 const FieldRef ref{at.first, at.second, int(f)};
                 const std::uint32_t is = reg.fields[f].in(value), planned = now_->image.codeOf(device_, ref);
                 if (reg.fields[f].keepsWrites() && is != planned && !isData(ref))
-                    out_.left.push_back(fmt::format("{} holds {}, the plan leaves {}.", device_.nameOf(ref),
-                                                    fieldCodeText(reg.fields[f], is),
-                                                    fieldCodeText(reg.fields[f], planned)));
+                    out_.left.push_back(say("{} holds {}, the plan leaves {}.", device_.nameOf(ref),
+                                            fieldCodeText(reg.fields[f], is), fieldCodeText(reg.fields[f], planned)));
             }
         }
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/board_sheet.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/wishes.h"
 #include "core/plan/board_facts.h"
@@ -26,7 +27,7 @@ std::string findingAt(const Snapshot& s, Place::Kind kind, const std::string& id
 {
     for (const Finding& finding : s.findings)
         if (finding.place.kind == kind && finding.place.id == id && (sub.empty() || finding.place.sub == sub))
-            return finding.rule + ": " + finding.text;
+            return finding.rule + ": " + finding.text.text();
     return {};
 }
 
@@ -34,23 +35,22 @@ std::string findingAt(const Snapshot& s, Place::Kind kind, const std::string& id
 std::string findingOf(const Snapshot& s, std::string_view rule)
 {
     const auto found = std::ranges::find(s.findings, rule, &Finding::rule);
-    return found == s.findings.end() ? std::string() : found->rule + ": " + found->text;
+    return found == s.findings.end() ? std::string() : found->rule + ": " + found->text.text();
 }
 
 std::string rateRange(const ClockNode& clock)
 {
     if (clock.crystalMin == Frequency() && clock.crystalMax == Frequency())
         return {};
-    return clock.crystalMin == clock.crystalMax
-               ? format(clock.crystalMin)
-               : fmt::format("{} to {}", format(clock.crystalMin), format(clock.crystalMax));
+    return clock.crystalMin == clock.crystalMax ? format(clock.crystalMin)
+                                                : say("{} to {}", format(clock.crystalMin), format(clock.crystalMax));
 }
 
 std::string titleOf(const Need& need, const std::string& signal)
 {
     for (const SignalSpec& spec : signalsOf(need))
         if (spec.id == signal)
-            return spec.title;
+            return say(spec.title);
     return signal;
 }
 
@@ -70,14 +70,14 @@ std::vector<BoardFact> boardFacts(const Snapshot& s)
     BoardFact supply{.what = What::Supply, .title = "Supply"};
     const Expected<Voltage> said = parseVoltage(s.plan.supply);
     supply.value = exactly(said ? *said : s.board->supply, parseVoltage);
-    supply.source = said ? "plan" : s.plan.board.empty() ? "chip" : "board file";
-    supply.range = fmt::format("{} to {}", format(device.supplyMin), format(device.supplyMax));
+    supply.source = said ? "plan" : s.plan.board.empty() ? "chip" : say("board file");
+    supply.range = say("{} to {}", format(device.supplyMin), format(device.supplyMax));
     supply.finding = findingOf(s, "CLK-06");
     out.push_back(std::move(supply));
 
     BoardFact temperature{.what = What::Temperature, .title = "Temperature"};
     temperature.value = temperatureText(s.board->temperature.value_or(device.temperature));
-    temperature.source = !s.plan.temperature.empty() ? "plan" : s.board->temperature ? "board file" : "chip";
+    temperature.source = !s.plan.temperature.empty() ? "plan" : s.board->temperature ? say("board file") : "chip";
     temperature.range = temperatureText(device.temperature);
     temperature.finding = findingOf(s, "CLK-15");
     out.push_back(std::move(temperature));
@@ -89,21 +89,21 @@ std::vector<BoardFact> boardFacts(const Snapshot& s)
         const auto fitted = s.board->crystals.find(clock.id);
         const bool isFitted = fitted != s.board->crystals.end();
         fact.value = crystalText(isFitted ? FittedCrystal(fitted->second) : FittedCrystal());
-        fact.source = s.plan.crystals.contains(clock.id) ? "plan" : isFitted ? "board file" : "";
+        fact.source = s.plan.crystals.contains(clock.id) ? "plan" : isFitted ? say("board file") : "";
         fact.range = rateRange(clock);
         fact.finding = findingAt(s, Place::Kind::Clock, clock.id);
         out.push_back(std::move(fact));
     }
 
     const auto sourceOf = [&](const std::string& ofPlan, bool known) {
-        return !ofPlan.empty() ? "plan" : known ? "board file" : "";
+        return !ofPlan.empty() ? "plan" : known ? say("board file") : "";
     };
-    BoardFact outline{.what = What::Outline, .title = "Board size"};
-    outline.value = s.board->outline ? outlineText(*s.board->outline) : "not known";
+    BoardFact outline{.what = What::Outline, .title = say("Board size")};
+    outline.value = s.board->outline ? outlineText(*s.board->outline) : say("not known");
     outline.source = sourceOf(s.plan.outline, s.board->outline.has_value());
     out.push_back(std::move(outline));
-    BoardFact chip{.what = What::ChipPlace, .title = "Chip position"};
-    chip.value = s.board->chipPlace ? placeText(*s.board->chipPlace) : "not known";
+    BoardFact chip{.what = What::ChipPlace, .title = say("Chip position")};
+    chip.value = s.board->chipPlace ? placeText(*s.board->chipPlace) : say("not known");
     chip.source = sourceOf(s.plan.chipPlace, s.board->chipPlace.has_value());
     out.push_back(std::move(chip));
     return out;
@@ -116,39 +116,39 @@ Expected<Edit> boardFactEdit(const BoardFact& fact, const std::string& given)
     switch (fact.what) {
     case What::Supply: {
         if (text.empty())
-            return editOf("Supply as the board says", SetText{SetText::What::Supply, {}});
+            return editOf(say("Supply as the board says"), SetText{SetText::What::Supply, {}});
         const Expected<Voltage> read = parseVoltage(text);
         if (!read)
             return read.problem();
         const std::string exact = exactly(*read, parseVoltage);
-        return editOf("Supply " + exact, SetText{SetText::What::Supply, exact});
+        return editOf(say("Supply {}", exact), SetText{SetText::What::Supply, exact});
     }
     case What::Temperature: {
         if (text.empty())
-            return editOf("Temperature as the board says", SetText{SetText::What::Temperature, {}});
+            return editOf(say("Temperature as the board says"), SetText{SetText::What::Temperature, {}});
         const Expected<TemperatureRange> read = parseTemperatures(text);
         if (!read)
             return read.problem();
-        return editOf("Temperature " + temperatureText(*read),
+        return editOf(say("Temperature ") + temperatureText(*read),
                       SetText{SetText::What::Temperature, temperatureText(*read)});
     }
     case What::Outline: {
         const Expected<BoardOutline> read = parseOutline(text);
         if (!read && !text.empty())
             return read.problem();
-        return editOf("Board size", SetText{SetText::What::Outline, read ? outlineText(*read) : std::string()});
+        return editOf(say("Board size"), SetText{SetText::What::Outline, read ? outlineText(*read) : std::string()});
     }
     case What::ChipPlace: {
         const Expected<BoardPlace> read = parsePlace(text);
         if (!read && !text.empty())
             return read.problem();
-        return editOf("Chip position", SetText{SetText::What::ChipPlace, read ? placeText(*read) : std::string()});
+        return editOf(say("Chip position"), SetText{SetText::What::ChipPlace, read ? placeText(*read) : std::string()});
     }
     case What::Clock:
         break;
     }
     if (text.empty())
-        return editOf(fact.title + " as the board says", SetCrystal{fact.clock, std::nullopt});
+        return editOf(fact.title + say(" as the board says"), SetCrystal{fact.clock, std::nullopt});
     const Expected<FittedCrystal> read = parseCrystal(text);
     if (!read)
         return read.problem();
@@ -174,7 +174,7 @@ std::vector<BoardPartRow> boardParts(const Snapshot& s)
                     const auto pad = need.binding.pads.find(signal);
                     if (!row.leadsTo.empty())
                         row.leadsTo += "; ";
-                    const std::string at = pad == need.binding.pads.end() ? "not bound" : pad->second;
+                    const std::string at = pad == need.binding.pads.end() ? say("not bound") : pad->second;
                     row.leadsTo += need.title == part.title
                                        ? fmt::format("{}: {}", titleOf(need, signal), at)
                                        : fmt::format("{}, {}: {}", need.title, titleOf(need, signal), at);
@@ -189,9 +189,10 @@ std::vector<BoardPartRow> boardParts(const Snapshot& s)
                     row.said[p] = terminalText(fact->second, kTerminalProperties[p]);
             out.push_back(std::move(row));
         }
-        out[head].leadsTo = part.terminals.empty()
-                                ? "no terminals yet"
-                                : fmt::format("{} of {} wired", wired, counted(int(part.terminals.size()), "terminal"));
+        out[head].leadsTo =
+            part.terminals.empty()
+                ? say("no terminals yet")
+                : say("{} of {} wired", wired, sayCount(int(part.terminals.size()), "{} terminal", "{} terminals"));
     }
     return out;
 }
@@ -201,7 +202,7 @@ Expected<Edit> terminalEdit(const Snapshot& s, const BoardPartRow& row, Terminal
 {
     const Part* known = partOf(s, row.part);
     if (!known || std::ranges::find(known->terminals, row.terminal) == known->terminals.end())
-        return problemOf(fmt::format("the board has no terminal {} of {} any more.", row.terminal, row.part));
+        return problemOf(say("the board has no terminal {} of {} any more.", row.terminal, row.part));
     Part part = *known;
     const auto fact = part.facts.find(row.terminal);
     const Expected<TerminalFact> next =
@@ -212,7 +213,7 @@ Expected<Edit> terminalEdit(const Snapshot& s, const BoardPartRow& row, Terminal
         part.facts.erase(row.terminal);
     else
         part.facts[row.terminal] = *next;
-    return editOfPart(s.plan, std::move(part), fmt::format("{} of {}", row.terminal, known->title));
+    return editOfPart(s.plan, std::move(part), say("{} of {}", row.terminal, known->title));
 }
 
 Expected<Edit> partTitleEdit(const Snapshot& s, const std::string& id, const std::string& title)
@@ -220,12 +221,12 @@ Expected<Edit> partTitleEdit(const Snapshot& s, const std::string& id, const std
     const Part* known = partOf(s, id);
     const std::string text(trimmed(title));
     if (!known)
-        return problemOf(fmt::format("the board has no part {} any more.", id));
+        return problemOf(say("the board has no part {} any more.", id));
     if (text.empty() || text.size() > kLongestTitle || !isPrintable(text))
-        return problemOf(fmt::format("a part needs a title of at most {} characters.", kLongestTitle));
+        return problemOf(say("a part needs a title of at most {} characters.", kLongestTitle));
     Part part = *known;
     part.title = text;
-    return editOfPart(s.plan, std::move(part), "Title " + text);
+    return editOfPart(s.plan, std::move(part), say("Title {}", text));
 }
 
 Expected<Edit> newPartEdit(const Snapshot& s, const std::string& line)
@@ -233,7 +234,7 @@ Expected<Edit> newPartEdit(const Snapshot& s, const std::string& line)
     const std::size_t colon = line.find(':');
     const std::string title(trimmed(std::string_view(line).substr(0, colon)));
     if (title.empty() || title.size() > kLongestTitle || !isPrintable(title))
-        return problemOf("enter a part as its title and its terminals: Pressure sensor: sda, scl, alert.");
+        return problemOf(say("enter a part as its title and its terminals: Pressure sensor: sda, scl, alert."));
     Part part;
     part.id = freeNeedId(Plan(), title);
     for (int n = 2; s.board->part(part.id); ++n)
@@ -243,40 +244,40 @@ Expected<Edit> newPartEdit(const Snapshot& s, const std::string& line)
         withTerminals(s.plan, part, colon == std::string::npos ? std::string() : line.substr(colon + 1));
     if (!whole)
         return whole.problem();
-    return editOfPart(s.plan, *whole, "Add " + title);
+    return editOfPart(s.plan, *whole, say("Add {}", title));
 }
 
 Expected<Edit> partRemoval(const Snapshot& s, const std::string& id)
 {
     const Part* known = partOf(s, id);
     if (!known)
-        return problemOf(fmt::format("the board has no part {} any more.", id));
+        return problemOf(say("the board has no part {} any more.", id));
     if (std::ranges::find(s.plan.parts, id, &Part::id) == s.plan.parts.end())
-        return problemOf(fmt::format("{} is in the board file; remove it there.", known->title));
+        return problemOf(say("{} is in the board file; remove it there.", known->title));
     for (const Need& need : s.plan.needs) {
         if (need.part != id)
             continue;
         const Part* filed = s.filedBoard->part(id);
         if (!filed)
-            return problemOf(fmt::format("{} belongs to {}; remove that need first.", need.title, known->title));
+            return problemOf(say("{} belongs to {}; remove that need first.", need.title, known->title));
         for (const auto& [signal, terminal] : need.terminals)
             if (std::ranges::find(filed->terminals, terminal) == filed->terminals.end())
-                return problemOf(fmt::format("{} uses the terminal {}, which the board file does not have; give that "
-                                             "need another one first.",
-                                             need.title, terminal));
+                return problemOf(say("{} uses the terminal {}, which the board file does not have; give that "
+                                     "need another one first.",
+                                     need.title, terminal));
     }
-    return editOf("Remove " + known->title, RemovePart{id});
+    return editOf(say("Remove {}", known->title), RemovePart{id});
 }
 
 Expected<Edit> partTerminalsEdit(const Snapshot& s, const std::string& id, const std::string& list)
 {
     const Part* known = partOf(s, id);
     if (!known)
-        return problemOf(fmt::format("the board has no part {} any more.", id));
+        return problemOf(say("the board has no part {} any more.", id));
     const Expected<Part> part = withTerminals(s.plan, *known, list);
     if (!part)
         return part.problem();
-    return editOfPart(s.plan, *part, "Terminals of " + known->title);
+    return editOfPart(s.plan, *part, say("Terminals of {}", known->title));
 }
 
 std::vector<BoardItem> boardItems(const Snapshot& s)
@@ -306,9 +307,10 @@ std::vector<BoardItem> boardItems(const Snapshot& s)
 Edit placeEdit(const Snapshot& s, const std::string& part, const std::optional<BoardPlace>& place)
 {
     if (part.empty())
-        return editOf("Place the chip", SetText{SetText::What::ChipPlace, place ? placeText(*place) : std::string()});
+        return editOf(say("Place the chip"),
+                      SetText{SetText::What::ChipPlace, place ? placeText(*place) : std::string()});
     const Part* known = partOf(s, part);
-    return editOf("Place " + (known ? known->title : part),
+    return editOf(say("Place ") + (known ? known->title : part),
                   SetPlace{part, place ? std::optional(placeText(*place)) : std::nullopt});
 }
 
@@ -346,7 +348,7 @@ std::vector<BoardWishRow> boardWishes(const Snapshot& s)
     for (const auto& [sentence, strength] : s.plan.wishes)
         if (strength == WishStrength::Dropped) {
             BoardWishRow row = rowOf(sentence, strength);
-            row.state = "not asked for here";
+            row.state = say("not asked for here");
             out.push_back(std::move(row));
         }
     std::ranges::sort(out, {}, &BoardWishRow::sentence);
@@ -367,14 +369,14 @@ SetWish withoutWish(const Snapshot& s, const std::string& sentence)
 Expected<Edit> wishEdit(const Snapshot& s, const std::string& sentence, const std::string& text)
 {
     if (trimmed(text).empty())
-        return editOf(fmt::format("Remove \"{}\"", sentence), withoutWish(s, sentence));
+        return editOf(say("Remove \"{}\"", sentence), withoutWish(s, sentence));
     const Expected<Wish> wish = parseWish(text);
     if (!wish)
         return wish.problem();
     const std::string next = wishText(*wish);
     const auto known = s.board->wishes.find(sentence);
     const WishStrength strength = known == s.board->wishes.end() ? WishStrength::Wish : known->second;
-    Edit edit{fmt::format("Wish for \"{}\"", next), {}};
+    Edit edit{say("Wish for \"{}\"", next), {}};
     if (next != sentence && !sentence.empty())
         edit.changes.push_back(withoutWish(s, sentence));
     edit.changes.push_back(SetWish{next, strength});
@@ -385,12 +387,12 @@ Expected<Edit> wishStrengthEdit(const Snapshot& s, const std::string& sentence, 
 {
     const std::optional<WishStrength> strength = wishStrengthOf(text.empty() ? "dropped" : text);
     if (!strength)
-        return problemOf(fmt::format("\"{}\" is not how strong a wish is; use wish, rule or dropped.", text));
+        return problemOf(say("\"{}\" is not how strong a wish is; use wish, rule or dropped.", text));
     if (*strength == WishStrength::Dropped)
-        return editOf(fmt::format("Drop \"{}\"", sentence), withoutWish(s, sentence));
+        return editOf(say("Drop \"{}\"", sentence), withoutWish(s, sentence));
     const auto filed = s.filedBoard->wishes.find(sentence);
     const bool same = filed != s.filedBoard->wishes.end() && filed->second == *strength;
-    return editOf(fmt::format("Make \"{}\" a {}", sentence, nameOf(*strength)),
+    return editOf(say("Make \"{}\" a {}", sentence, nameOf(*strength)),
                   SetWish{sentence, same ? std::nullopt : strength});
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/interrupt_sheet.h"
 
+#include "core/base/say.h"
 #include "core/findings/interrupt_times.h"
 #include "core/quantity/format.h"
 #include "core/source/interrupt_table.h"
@@ -29,8 +30,8 @@ NeedTable interruptSheet(const Snapshot& s)
                 });
                 std::string worst;
                 if (time != times.end())
-                    worst = !time->worst   ? "no bound"
-                            : time->late() ? format(*time->worst, 4) + ", late"
+                    worst = !time->worst   ? say("no bound")
+                            : time->late() ? format(*time->worst, 4) + say(", late")
                                            : format(*time->worst, 4);
                 table.rows.push_back({need.id,
                                       {s.device->cores[core].id, std::to_string(vector.number),
@@ -130,9 +131,9 @@ NeedTable dmaSheet(const Snapshot& s)
             for (const StreamSetting& setting : s.settings[n].streams)
                 if (setting.spec.request == stream.request) {
                     const bool copies = setting.spec.role.empty();
-                    line.row.cells[5] = copies                    ? "memory to memory"
-                                        : setting.spec.intoMemory ? "into memory"
-                                                                  : "from memory";
+                    line.row.cells[5] = copies                    ? say("memory to memory")
+                                        : setting.spec.intoMemory ? say("into memory")
+                                                                  : say("from memory");
                     line.row.cells[6] = std::to_string(setting.spec.bytes);
                     line.row.cells[7] = copies ? "once" : goalText(need, "dma_runs");
                     line.row.cells[8] = goalText(need, "dma_tells");

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Tables of nets whose columns a person can reassign.
+#include "core/base/say.h"
 #include "core/base/table_cells.h"
 #include "core/base/text.h"
 #include "core/interchange/net_table.h"
@@ -39,15 +40,15 @@ Expected<Grid> netGrid(const std::string& bytes)
 {
     constexpr std::size_t kMostBytes = 4'000'000;
     if (bytes.starts_with("PK\x03\x04"))
-        return readWorkbook(bytes, "the workbook");
+        return readWorkbook(bytes, say("the workbook"));
     if (bytes.size() > kMostBytes)
-        return problemOf("the table is longer than 4 MB; that is no table of one chip's nets.");
+        return problemOf(say("the table is longer than 4 MB; that is no table of one chip's nets."));
     if (!isUtf8(bytes))
-        return problemOf("the table is not UTF-8 text; export it as such.");
+        return problemOf(say("the table is not UTF-8 text; export it as such."));
     Grid out;
     for (const auto& [number, line] : tableLines(bytes)) {
         if (!isPrintable(joined(splitted(line, '\t'), " ")))
-            return problemOf(fmt::format(
+            return problemOf(say(
                 "line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
                 number, printable(line.substr(0, 60))));
         out.rows.push_back({number, cellsOf(line, separatorOf(line)), {}});
@@ -114,21 +115,21 @@ NetTable readNetRows(const Grid& grid, const NetColumns& columns, const Device& 
     for (std::size_t r = columns.body; r < grid.rows.size(); ++r) {
         const int line = grid.rows[r].line;
         const std::string pin = cellAt(grid.rows[r], columns.pinColumn), net = cellAt(grid.rows[r], columns.netColumn);
-        const auto note = [&](std::string text) { out.notes.push_back(fmt::format("line {}: {}", line, text)); };
+        const auto note = [&](std::string text) { out.notes.push_back(say("line {}: {}", line, text)); };
         const auto found = pins.find(uppered(pin));
         if (found == pins.end()) {
             if (!pin.empty() || !net.empty())
-                note(fmt::format("\"{}\" is neither a pin of {} nor a pad of {}", printable(pin.substr(0, 40)),
-                                 device.package.name, device.name));
+                note(say("\"{}\" is neither a pin of {} nor a pad of {}", printable(pin.substr(0, 40)),
+                         device.package.name, device.name));
             continue;
         }
         const std::string& pad = found->second->name;
         if (found->second->pad < 0) {
-            note(fmt::format("pin {} is {}", found->second->number, pad));
+            note(say("pin {} is {}", found->second->number, pad));
             continue;
         }
         if (net.empty()) {
-            note(pad + " has no net");
+            note(pad + say(" has no net"));
             continue;
         }
         if (const Expected<std::string> checked = checkPinProperty("net", net); !checked) {
@@ -137,8 +138,8 @@ NetTable readNetRows(const Grid& grid, const NetColumns& columns, const Device& 
         }
         const auto [at, fresh] = known.emplace(pad, std::pair(net, line));
         if (!fresh && at->second.first != net) {
-            note(fmt::format("{} is on {} here and on {} in line {}; neither is taken", pad, net, at->second.first,
-                             at->second.second));
+            note(say("{} is on {} here and on {} in line {}; neither is taken", pad, net, at->second.first,
+                     at->second.second));
             twofold.insert(pad);
         } else if (fresh) {
             out.entries.push_back({pad, net, line});
@@ -180,7 +181,7 @@ Expected<NetColumns> readNetColumns(const std::string& text, const std::string& 
             out.pinColumn = int(c);
     }
     if (out.pinColumn < 0 || out.netColumn < 0)
-        return problemInFile(name, 0, "names no column of pins, or none of nets.");
+        return problemInFile(name, 0, say("names no column of pins, or none of nets."));
     return out;
 }
 

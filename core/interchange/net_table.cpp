@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/net_table.h"
 
+#include "core/base/say.h"
 #include "core/base/table_cells.h"
 #include "core/base/text.h"
 #include "core/plan/board_entry.h"
@@ -20,9 +21,9 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
 {
     NetTable out;
     if (text.size() > 4'000'000)
-        return problemOf("the table is longer than 4 MB; that is no table of one chip's nets.");
+        return problemOf(say("the table is longer than 4 MB; that is no table of one chip's nets."));
     if (!isUtf8(text))
-        return problemOf("the table is not UTF-8 text; export it as such.");
+        return problemOf(say("the table is not UTF-8 text; export it as such."));
     std::map<std::string, const PackagePin*, std::less<>> pins;
     std::vector<std::string> names;
     for (const PackagePin& pin : device.package.pins) {
@@ -39,7 +40,7 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
     for (const auto& [number, whole] : tableLines(text)) {
         const std::string_view line = whole;
         if (!isPrintable(joined(splitted(line, '\t'), " ")))
-            return problemOf(fmt::format(
+            return problemOf(say(
                 "line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
                 number, printable(line.substr(0, 60))));
         const std::vector<std::string> cells = cellsOf(line, separatorOf(line));
@@ -55,30 +56,29 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
             }
         }
         if (static_cast<int>(cells.size()) <= std::max(pinColumn, netColumn))
-            return problemOf(fmt::format(
-                "line {}: \"{}\" has no net; write a pin and its net, with a comma, a tab or a blank between.", number,
-                std::string(line.substr(0, 60))));
+            return problemOf(
+                say("line {}: \"{}\" has no net; write a pin and its net, with a comma, a tab or a blank between.",
+                    number, std::string(line.substr(0, 60))));
         const std::string& pin = cells[size_t(pinColumn)];
         const std::string& net = cells[size_t(netColumn)];
         const auto found = pins.find(uppered(pin));
         if (found == pins.end())
-            return problemOf(fmt::format("line {}: \"{}\" is neither a pin of {} nor a pad of {}.{}", number, pin,
-                                         device.package.name, device.name, didYouMean(uppered(pin), names)));
+            return problemOf(say("line {}: \"{}\" is neither a pin of {} nor a pad of {}.{}", number, pin,
+                                 device.package.name, device.name, didYouMean(uppered(pin), names)));
         if (found->second->pad < 0) {
-            out.notes.push_back(
-                fmt::format("line {}: pin {} is {}", number, found->second->number, found->second->name));
+            out.notes.push_back(say("line {}: pin {} is {}", number, found->second->number, found->second->name));
             continue;
         }
         if (net.empty()) {
-            out.notes.push_back(fmt::format("line {}: {} has no net", number, found->second->name));
+            out.notes.push_back(say("line {}: {} has no net", number, found->second->name));
             continue;
         }
         if (const Expected<std::string> checked = checkPinProperty("net", net); !checked)
-            return problemOf(fmt::format("line {}: {}", number, checked.problem().message));
+            return problemOf(say("line {}: {}", number, checked.problem().message));
         const auto [at, fresh] = known.emplace(found->second->name, std::pair(net, number));
         if (!fresh && at->second.first != net)
-            return problemOf(fmt::format("line {}: {} is on {} here and on {} in line {}.", number, found->second->name,
-                                         net, at->second.first, at->second.second));
+            return problemOf(say("line {}: {} is on {} here and on {} in line {}.", number, found->second->name, net,
+                                 at->second.first, at->second.second));
         if (fresh)
             out.entries.push_back({found->second->name, net, number});
     }
@@ -146,7 +146,7 @@ void addParts(const Snapshot& s, const NetTable& table, Edit& edit)
 
 Edit editOfNets(const Snapshot& s, const NetTable& table)
 {
-    Edit edit{fmt::format("Nets of {}", counted(static_cast<long>(table.entries.size()), "pad")), {}};
+    Edit edit{say("Nets of {}", sayCount(static_cast<long>(table.entries.size()), "{} pad", "{} pads")), {}};
     const bool filed = s.filedBoard->device == s.device->name;
     for (const NetTable::Entry& entry : table.entries) {
         const auto known = s.filedBoard->nets.find(entry.pad);

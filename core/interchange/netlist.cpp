@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/netlist.h"
 
+#include "core/base/say.h"
 #include "core/base/table_cells.h"
 #include "core/base/text.h"
 #include "core/interchange/netlist_parts.h"
@@ -53,7 +54,7 @@ public:
     }
 
 private:
-    Problem problem(const std::string& message) const { return problemOf(fmt::format("line {}: {}", line_, message)); }
+    Problem problem(const std::string& message) const { return problemOf(say("line {}: {}", line_, message)); }
     void skip()
     {
         while (at_ < text_.size() &&
@@ -63,18 +64,18 @@ private:
     Outcome list(List& into, int depth)
     {
         if (depth > 60)
-            return problem("lists are nested more than 60 deep.");
+            return problem(say("lists are nested more than 60 deep."));
         skip();
         if (at_ >= text_.size() || text_[at_] != '(')
-            return problem("a list in parentheses was expected.");
+            return problem(say("a list in parentheses was expected."));
         ++at_;
         into.line = line_;
         for (;;) {
             skip();
             if (at_ >= text_.size())
-                return problem("the text ends inside a list; export the netlist again.");
+                return problem(say("the text ends inside a list; export the netlist again."));
             if (++nodes_ > kMostNodes * 8)
-                return problem("has too many words.");
+                return problem(say("has too many words."));
             const char c = text_[at_];
             if (c == ')') {
                 ++at_;
@@ -93,7 +94,7 @@ private:
                     word += text_[at_];
                 }
                 if (at_ >= text_.size())
-                    return problem("a quote is not closed.");
+                    return problem(say("a quote is not closed."));
                 ++at_;
                 into.words.push_back(std::move(word));
             } else {
@@ -172,7 +173,7 @@ Expected<Netlist> readIpc356(const std::string& text)
         if (name.empty() || ref.empty() || ref == "VIA" || pin.empty())
             continue;
         if (++nodes > kMostNodes)
-            return problemOf(fmt::format("line {}: has more than a million pins.", number));
+            return problemOf(say("line {}: has more than a million pins.", number));
         // An unconnected pin still counts as a pin of its part.
         if (name == "N/C") {
             out.nets.push_back({"unconnected", {{ref, pin, {}}}, number});
@@ -186,7 +187,7 @@ Expected<Netlist> readIpc356(const std::string& text)
             out.parts.push_back({ref, {}, {}});
     }
     if (out.nets.empty())
-        return problemOf("has no test record (317, 327) of a part's pin.");
+        return problemOf(say("has no test record (317, 327) of a part's pin."));
     return out;
 }
 
@@ -206,9 +207,9 @@ NetlistFormat netlistFormatOf(std::string_view text)
 Expected<Netlist> readNetlist(const std::string& text)
 {
     if (text.size() > kMostBytes)
-        return problemOf("the netlist is longer than 64 MB.");
+        return problemOf(say("the netlist is longer than 64 MB."));
     if (!isUtf8(text))
-        return problemOf("the netlist is not UTF-8 text; export it as such.");
+        return problemOf(say("the netlist is not UTF-8 text; export it as such."));
     if (netlistFormatOf(text) == NetlistFormat::Ipc356)
         return readIpc356(text);
     const Expected<List> root = ListReader(text).read();
@@ -217,7 +218,7 @@ Expected<Netlist> readNetlist(const std::string& text)
     Netlist out;
     collect(*root, out);
     if (out.nets.empty())
-        return problemOf("has no net with nodes; export a netlist from the schematic.");
+        return problemOf(say("has no net with nodes; export a netlist from the schematic."));
     return out;
 }
 
@@ -264,15 +265,15 @@ Expected<std::string> chipIn(const Netlist& netlist, const Device& device)
 {
     const std::vector<ChipCandidate> candidates = candidatesIn(netlist, device);
     if (candidates.empty() || !candidates[0].fits)
-        return problemOf(fmt::format("no part of the netlist has the {} pins of {}; check the plan's chip and package, "
-                                     "or name the chip's reference.",
-                                     device.package.pins.size(), device.package.name));
+        return problemOf(say("no part of the netlist has the {} pins of {}; check the plan's chip and package, "
+                             "or name the chip's reference.",
+                             device.package.pins.size(), device.package.name));
     std::vector<std::string> best;
     for (const ChipCandidate& c : candidates)
         if (c.fits && c.named == candidates[0].named && c.shared == candidates[0].shared)
             best.push_back(c.ref);
     if (best.size() > 1)
-        return problemOf(fmt::format("{} could each be the chip; name its reference.", listed(best)));
+        return problemOf(say("{} could each be the chip; name its reference.", listed(best)));
     return best[0];
 }
 
@@ -310,7 +311,7 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
             const auto pin = pins.find(uppered(node.pin));
             if (pin == pins.end()) {
                 out.notes.push_back(
-                    fmt::format("line {}: {} has no pin {}", net.line, device.package.name, printable(node.pin)));
+                    say("line {}: {} has no pin {}", net.line, device.package.name, printable(node.pin)));
                 continue;
             }
             // A net with a single node carries no information.
@@ -318,20 +319,20 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
                 continue;
             const std::string name = plainNet(net.name);
             if (const Expected<std::string> checked = checkPinProperty("net", name); !checked || name.empty()) {
-                out.notes.push_back(fmt::format("line {}: the net \"{}\" at {} is not taken: {}", net.line,
-                                                printable(net.name), pin->second->name,
-                                                checked ? "it has no name." : checked.problem().message));
+                out.notes.push_back(say("line {}: the net \"{}\" at {} is not taken: {}", net.line, printable(net.name),
+                                        pin->second->name,
+                                        checked ? say("it has no name.") : checked.problem().message));
                 continue;
             }
             const std::string& pad = pin->second->name;
             if (const auto [at, fresh] = netOf.emplace(pad, net.name); !fresh && at->second != net.name)
                 return problemOf(
-                    fmt::format("line {}: {} is on {} here and on {} before.", net.line, pad, net.name, at->second));
+                    say("line {}: {} is on {} here and on {} before.", net.line, pad, net.name, at->second));
             padsOn[net.name].push_back(pad);
             out.entries.push_back({pad, name, net.line});
         }
     if (!any)
-        return problemOf(fmt::format("the netlist has no part {}; check the reference.", printable(chip)));
+        return problemOf(say("the netlist has no part {}; check the reference.", printable(chip)));
 
     readParts(netlist, device, chip, padsOn, out);
     return out;
@@ -340,7 +341,7 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
 bool speaksOfNets(const std::string& bytes)
 {
     if (bytes.starts_with("PK\x03\x04")) {
-        const Expected<Grid> grid = readWorkbook(bytes, "the workbook");
+        const Expected<Grid> grid = readWorkbook(bytes, say("the workbook"));
         return grid && !grid->rows.empty() && columnOf(grid->rows[0].cells, {"net", "net name"}) >= 0;
     }
     if (netlistFormatOf(bytes) != NetlistFormat::None)
@@ -358,7 +359,7 @@ Expected<NetTable> readNets(const std::string& text, const Device& device, const
 {
     if (text.starts_with("PK\x03\x04")) {
         // A workbook is read as the table that it shows.
-        const Expected<Grid> grid = readWorkbook(text, "the workbook");
+        const Expected<Grid> grid = readWorkbook(text, say("the workbook"));
         if (!grid)
             return grid.problem();
         std::string table;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/netlist_parts.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
@@ -161,11 +162,10 @@ private:
     {
         const std::optional<Resistance> value = resistanceIn(seen.part->value);
         if (!value)
-            out_.notes.push_back(fmt::format("{} stands between {} and {}; its value is not a resistance", label(seen),
-                                             pad, printable(beyond)));
-        else if (known.series)
             out_.notes.push_back(
-                fmt::format("{} is another resistor in series at {}; only one is taken", label(seen), pad));
+                say("{} stands between {} and {}; its value is not a resistance", label(seen), pad, printable(beyond)));
+        else if (known.series)
+            out_.notes.push_back(say("{} is another resistor in series at {}; only one is taken", label(seen), pad));
         else {
             const bool fit = beyond.find(',') == std::string::npos && checkPinProperty("net", beyond).ok();
             known.series = SeriesResistor{*value, fit ? beyond : std::string()};
@@ -193,8 +193,8 @@ private:
             if (const std::optional<Ppm> tolerance = toleranceIn(seen.part->value))
                 fact.tolerance = Tolerance::symmetric(tolerance->value);
             else
-                out_.notes.push_back(fmt::format("{} drives {} with {}; its tolerance is not in the netlist, state it",
-                                                 label(seen), clock.id, format(rate)));
+                out_.notes.push_back(say("{} drives {} with {}; its tolerance is not in the netlist, state it",
+                                         label(seen), clock.id, format(rate)));
             out_.crystals[clock.id] = fact;
         }
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/pin_sheet.h"
 
+#include "core/base/say.h"
 #include "core/device/net_resistors.h"
 #include "core/interchange/csv.h"
 #include "core/plan/board_facts.h"
@@ -15,22 +16,22 @@ namespace bindrel {
 const std::vector<SheetColumn>& sheetColumns()
 {
     static const std::vector<SheetColumn> all{
-        {"pin", "Pin", ""},
-        {"pad", "Pad", ""},
-        {"signal", "Signal", ""},
-        {"need", "Need", ""},
-        {"name", "Name", "name"},
-        {"net", "Net", "net"},
-        {"code", "Mux", ""},
-        {"direction", "Direction", ""},
-        {"pull", "Pull", "pull"},
-        {"drive", "Drive", "drive"},
-        {"speed", "Edges", "speed"},
-        {"level", "Level", "level"},
-        {"open_drain", "Drain", "open_drain"},
-        {"supply", "Supply", ""},
-        {"part", "Part", ""},
-        {"resistor", "Resistor", "resistor"},
+        {"pin", later("Pin"), ""},
+        {"pad", later("Pad"), ""},
+        {"signal", later("Signal"), ""},
+        {"need", later("Need"), ""},
+        {"name", later("Name"), "name"},
+        {"net", later("Net"), "net"},
+        {"code", later("Mux"), ""},
+        {"direction", later("Direction"), ""},
+        {"pull", later("Pull"), "pull"},
+        {"drive", later("Drive"), "drive"},
+        {"speed", later("Edges"), "speed"},
+        {"level", later("Level"), "level"},
+        {"open_drain", later("Drain"), "open_drain"},
+        {"supply", later("Supply"), ""},
+        {"part", later("Part"), ""},
+        {"resistor", later("Resistor"), "resistor"},
     };
     return all;
 }
@@ -107,7 +108,7 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
             append(row.cells[NeedTitle], need.title);
             append(row.cells[Signal], seat.route >= 0           ? s.device->signalName(s.device->routes[seat.route])
                                       : seat.impossible.empty() ? pad.name
-                                                                : seat.signal.title);
+                                                                : say(seat.signal.title));
             const Part* part = s.board->part(need.part);
             append(row.cells[PartTitle], part ? part->title : std::string());
             append(row.cells[Name], pinProperty(need, seat.signal.id, "name").value_or(std::string()));
@@ -155,11 +156,11 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
     const auto column =
         std::find_if(sheetColumns().begin(), sheetColumns().end(), [&id](const SheetColumn& c) { return c.id == id; });
     if (column == sheetColumns().end() || !*column->property)
-        return problemOf(fmt::format("{} follows from the wiring; change that.",
-                                     column == sheetColumns().end() ? id : column->title));
+        return problemOf(say("{} follows from the wiring; change that.",
+                             column == sheetColumns().end() ? id : std::string(say(column->title))));
     const std::string& pin = s.device->package.pins[row.pin].name;
     if (row.pad < 0)
-        return problemOf(fmt::format("{} is no pad.", pin));
+        return problemOf(say("{} is no pad.", pin));
     const std::string property = column->property;
     const std::optional<std::string> value = text.empty() ? std::nullopt : std::optional(text);
     // A net is a fact about the board: of the pad, whoever has it.
@@ -180,8 +181,8 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
         return Change(SetResistors{pin, *resistors});
     }
     if (row.need < 0)
-        return problemOf(row.contested ? fmt::format("{} is contested; settle that first.", pin)
-                                       : fmt::format("no need uses {}, so there is nothing to set it up for.", pin));
+        return problemOf(row.contested ? say("{} is contested; settle that first.", pin)
+                                       : say("no need uses {}, so there is nothing to set it up for.", pin));
     if (value)
         if (const Expected<std::string> checked = checkPinProperty(property, text); !checked)
             return checked.problem();
@@ -193,7 +194,7 @@ std::string pinSheetCsv(const std::vector<SheetRow>& rows)
 {
     std::vector<std::string> titles;
     for (const SheetColumn& column : sheetColumns())
-        titles.emplace_back(column.title);
+        titles.emplace_back(say(column.title));
     std::string out = csvLine(titles);
     for (const SheetRow& row : rows)
         out += csvLine({row.cells.begin(), row.cells.end()});

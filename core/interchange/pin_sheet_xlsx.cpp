@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/interchange/pin_sheet.h"
 
 #include "core/base/files.h"
@@ -22,7 +23,7 @@ Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& 
     const std::filesystem::path aside = scratch->path() / "sheet.xlsx";
     lxw_workbook* book = workbook_new(aside.c_str());
     if (!book)
-        return problemOf(fmt::format("{} cannot be written: there is not enough memory.", path.string()));
+        return problemOf(say("{} cannot be written: there is not enough memory.", path.string()));
     lxw_doc_properties properties{};
     std::string heading = title;
     properties.title = heading.data();
@@ -58,8 +59,8 @@ Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& 
         worksheet_autofilter(sheet, 0, 0, lxw_row_t(rows.size()), lxw_col_t(columns.size() - 1));
     const lxw_error error = workbook_close(book);
     if (error != LXW_NO_ERROR)
-        return problemOf(fmt::format("{} cannot be written: {}. Choose another place, or make room there.",
-                                     path.string(), lxw_strerror(error)));
+        return problemOf(say("{} cannot be written: {}. Choose another place, or make room there.", path.string(),
+                             lxw_strerror(error)));
     const Expected<std::string> bytes = readFile(aside);
     return bytes ? writeFileAtomically(path, *bytes) : Outcome(bytes.problem());
 }

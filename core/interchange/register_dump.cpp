@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/register_dump.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -63,8 +64,7 @@ public:
     Expected<RegisterDump> read(std::string_view text)
     {
         if (text.size() > kLargest)
-            return problemOf(
-                fmt::format("the text is larger than {} MB; give a dump of the registers only.", kLargest >> 20));
+            return problemOf(say("the text is larger than {} MB; give a dump of the registers only.", kLargest >> 20));
         const std::string_view first = trimmed(text);
         if (first.starts_with('{') || first.starts_with('[')) {
             if (const Outcome read = readJson(first); !read)
@@ -74,10 +74,9 @@ public:
         }
         foldMemory();
         if (out_.values.empty())
-            return problemOf(
-                fmt::format("nothing in it is a register of {}. Write INSTANCE.REGISTER or an address, and "
-                            "the value.{}",
-                            device_.name, out_.notUnderstood.empty() ? "" : " " + out_.notUnderstood.front()));
+            return problemOf(say("nothing in it is a register of {}. Write INSTANCE.REGISTER or an address, and "
+                                 "the value.{}",
+                                 device_.name, out_.notUnderstood.empty() ? "" : " " + out_.notUnderstood.front()));
         return std::move(out_);
     }
 
@@ -87,9 +86,9 @@ private:
     void tell(int line, std::string what)
     {
         if (out_.notUnderstood.size() < kToldAtMost)
-            out_.notUnderstood.push_back(line > 0 ? fmt::format("Line {}: {}", line, what) : std::move(what));
+            out_.notUnderstood.push_back(line > 0 ? say("Line {}: {}", line, what) : std::move(what));
         else if (out_.notUnderstood.size() == kToldAtMost)
-            out_.notUnderstood.push_back("More lines were not understood.");
+            out_.notUnderstood.push_back(say("More lines were not understood."));
     }
 
     /// To every register there.
@@ -117,11 +116,11 @@ private:
         if (value > most && line == kQuiet)
             return;
         if (value > most)
-            return tell(line, fmt::format("0x{:X} does not fit into {}, which has {} bits.", value, name, reg.width));
+            return tell(line, say("0x{:X} does not fit into {}, which has {} bits.", value, name, reg.width));
         const auto [known, fresh] = out_.values.emplace(at, std::uint32_t(value));
         if (!fresh && known->second != value) {
             if (line != kQuiet)
-                tell(line, fmt::format("{} was 0x{:X} before; the later value counts.", name, known->second));
+                tell(line, say("{} was 0x{:X} before; the later value counts.", name, known->second));
             known->second = std::uint32_t(value);
         }
     }
@@ -227,8 +226,8 @@ private:
         for (const auto& [name, at] : byName_)
             names.push_back(device_.instances[at.first].name + "." +
                             device_.blockOf(at.first).registers[at.second].name);
-        return fmt::format("\"{}\" is not a register of {}.{}", printable(words[0].substr(0, 80)), device_.name,
-                           didYouMean(words[0], names));
+        return say("\"{}\" is not a register of {}.{}", printable(words[0].substr(0, 80)), device_.name,
+                   didYouMean(words[0], names));
     }
 
     void readHeading(const std::vector<std::string>& words)
@@ -259,8 +258,8 @@ private:
             putNamed(at, said->value, line);
         else
             tell(line, numbers.empty()
-                           ? fmt::format("{} has no value.", words[0])
-                           : fmt::format("{} has several numbers; write one, or a heading with \"value\".", words[0]));
+                           ? say("{} has no value.", words[0])
+                           : say("{} has several numbers; write one, or a heading with \"value\".", words[0]));
     }
 
     void readMemory(const Number& address, const std::vector<std::string>& words, int line)
@@ -284,9 +283,9 @@ private:
             any = true;
         }
         if (!any)
-            tell(line, fmt::format("no value stands behind 0x{:X}.", address.value));
+            tell(line, say("no value stands behind 0x{:X}.", address.value));
         else if (!reached)
-            tell(line, fmt::format("no register of {} is at 0x{:X}.", device_.name, address.value));
+            tell(line, say("no register of {} is at 0x{:X}.", device_.name, address.value));
     }
 
     bool covers(std::uint32_t address) const
@@ -314,11 +313,11 @@ private:
         for (const char c : text) {
             depth += c == '{' || c == '[' ? 1 : c == '}' || c == ']' ? -1 : 0;
             if (depth > 16)
-                return problemOf("the JSON is nested deeper than a dump of registers is.");
+                return problemOf(say("the JSON is nested deeper than a dump of registers is."));
         }
         const Json json = Json::parse(text, nullptr, false);
         if (json.is_discarded())
-            return problemOf("the text begins as JSON but cannot be read as such.");
+            return problemOf(say("the text begins as JSON but cannot be read as such."));
         const auto one = [this](const std::string& name, const Json& value) {
             const std::optional<Number> number = numberOf(value);
             const std::vector<std::string> words = wordsOf(name);
@@ -332,7 +331,7 @@ private:
                 put(at->first, number->value, 0);
             else
                 tell(0, number ? nearest(words.empty() ? std::vector<std::string>{name} : words)
-                               : fmt::format("{} has no value that is a number.", printable(name.substr(0, 80))));
+                               : say("{} has no value that is a number.", printable(name.substr(0, 80))));
         };
         if (json.is_object())
             for (const auto& [name, value] : json.items())
@@ -344,7 +343,7 @@ private:
                 if (row.is_object() && (name.is_string() || name.is_number()))
                     one(name.is_string() ? name.get<std::string>() : name.dump(), row.value("value", Json()));
                 else
-                    tell(0, "A row has no \"name\" or \"address\".");
+                    tell(0, say("A row has no \"name\" or \"address\"."));
             }
         return {};
     }

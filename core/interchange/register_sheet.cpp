@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/register_sheet.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/interchange/csv.h"
 #include "core/source/writer.h"
@@ -68,7 +69,7 @@ std::string registerSheetHeader(const Facts& f)
 {
     const Names names = namesFor(f, 0);
     Writer w(f, names, names.fileName(names.name(WordLiteral("values")), ".h"),
-             "Register values as the plan has them: address, value, and the mask of the bits that it decides.");
+             say("Register values as the plan has them: address, value, and the mask of the bits that it decides."));
     const Word guard = names.macro("VALUES_H");
     w.linef("#ifndef {}", guard);
     w.linef("#define {}", guard);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/json/json_document.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/json/json_scan.h"
 #include "core/json/placed_json.h"
@@ -48,33 +49,31 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
     };
     value_ = std::make_unique<Json>();
     if (!isUtf8(text_)) {
-        failAt(0, "is not UTF-8 text; save it as UTF-8.");
+        failAt(0, say("is not UTF-8 text; save it as UTF-8."));
         return;
     }
     const JsonScan scan = scanJson(text_, kNoPointer, kMaxDepth);
     if (scan.tooDeep) {
-        failAt(*scan.tooDeep, "nests deeper than 64 levels; no file of Bindrel's does.");
+        failAt(*scan.tooDeep, say("nests deeper than 64 levels; no file of Bindrel's does."));
         return;
     }
     if (scan.tooMany) {
-        failAt(*scan.tooMany,
-               fmt::format("a list or an object has more than {} entries; Bindrel reads no more.", kMaxEntries));
+        failAt(*scan.tooMany, say("a list or an object has more than {} entries; Bindrel reads no more.", kMaxEntries));
         return;
     }
     try {
         *value_ = Json::parse(text_, nullptr, true, true);
     } catch (const Json::parse_error& error) {
         *value_ = Json();
-        failAt(error.byte > 0 ? error.byte - 1 : 0, "is not JSON: " + syntaxReason(error.what()) + ".");
+        failAt(error.byte > 0 ? error.byte - 1 : 0, say("is not JSON: ") + syntaxReason(error.what()) + ".");
         return;
     } catch (const Json::exception& error) {
         *value_ = Json();
-        failAt(0, std::string("cannot be read as JSON: ") + error.what() + ".");
+        failAt(0, std::string(say("cannot be read as JSON: ")) + error.what() + ".");
         return;
     }
     if (scan.duplicate)
-        failAt(*scan.duplicate,
-               fmt::format("the key \"{}\" is given twice in one object; keep one.", scan.duplicateKey));
+        failAt(*scan.duplicate, say("the key \"{}\" is given twice in one object; keep one.", scan.duplicateKey));
 }
 
 JsonDocument::JsonDocument(std::shared_ptr<const PlacedJson> values, std::string file)
@@ -110,11 +109,10 @@ void JsonDocument::refuseHiddenText()
     };
     const auto check = [&](const std::string& text) {
         if (text.size() > kMaxText)
-            fail(pointer(), fmt::format("is a text of {} bytes; {} are allowed.", text.size(), kMaxText));
+            fail(pointer(), say("is a text of {} bytes; {} are allowed.", text.size(), kMaxText));
         else if (!isPrintable(text))
             fail(pointer(),
-                 fmt::format(
-                     "\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
+                 say("\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
                      printable(text)));
     };
     const std::function<void(const Json&)> walk = [&](const Json& value) {
@@ -172,7 +170,7 @@ std::pair<int, int> JsonDocument::place(const std::string& pointer) const
 void JsonNode::wrongType(std::string_view wanted) const
 {
     const std::string given = exists() ? raw().type_name() : "nothing";
-    fail(fmt::format("must be {}, but is {}.", wanted, given));
+    fail(say("must be {}, but is {}.", wanted, given));
 }
 
 bool JsonNode::isString() const
@@ -199,14 +197,13 @@ bool JsonNode::has(std::string_view key) const
 void JsonNode::allowOnly(const std::vector<std::string>& keys) const
 {
     if (!isObject()) {
-        wrongType("an object");
+        wrongType(say("an object"));
         return;
     }
     for (const auto& item : raw().items())
         if (std::find(keys.begin(), keys.end(), item.key()) == keys.end()) {
-            document_->fail(
-                pointer_ + "/" + pointerWord(item.key()),
-                fmt::format("\"{}\" is not a key that is known here.{}", item.key(), didYouMean(item.key(), keys)));
+            document_->fail(pointer_ + "/" + pointerWord(item.key()),
+                            say("\"{}\" is not a key that is known here.{}", item.key(), didYouMean(item.key(), keys)));
             return;
         }
 }
@@ -214,9 +211,9 @@ void JsonNode::allowOnly(const std::vector<std::string>& keys) const
 JsonNode JsonNode::child(std::string_view key) const
 {
     if (exists() && !isObject())
-        wrongType("an object");
+        wrongType(say("an object"));
     else if (exists() && !has(key))
-        fail(fmt::format("the key \"{}\" is missing.", key));
+        fail(say("the key \"{}\" is missing.", key));
     return optionalChild(key);
 }
 
@@ -235,7 +232,7 @@ std::vector<JsonNode> JsonNode::items() const
     if (!exists())
         return out;
     if (!isArray()) {
-        wrongType("a list");
+        wrongType(say("a list"));
         return out;
     }
     out.reserve(raw().size());
@@ -250,7 +247,7 @@ std::vector<std::pair<std::string, JsonNode>> JsonNode::members() const
     if (!exists())
         return out;
     if (!isObject()) {
-        wrongType("an object");
+        wrongType(say("an object"));
         return out;
     }
     for (auto it = raw().begin(); it != raw().end(); ++it)
@@ -263,7 +260,7 @@ std::string JsonNode::asString() const
     if (isString())
         return raw().get<std::string>();
     if (exists())
-        wrongType("a text in quotes");
+        wrongType(say("a text in quotes"));
     return {};
 }
 
@@ -274,8 +271,8 @@ void JsonNode::requireName(std::string_view name) const
                std::string_view("_.+-").find(c) != std::string_view::npos;
     };
     if (name.empty() || name.size() > kMaxName || !std::all_of(name.begin(), name.end(), allowed))
-        fail(fmt::format("\"{}\" is not a name; use letters, digits, _ . + and -, at most {}.",
-                         printable(name.substr(0, 80)), kMaxName));
+        fail(say("\"{}\" is not a name; use letters, digits, _ . + and -, at most {}.", printable(name.substr(0, 80)),
+                 kMaxName));
 }
 
 void JsonNode::requireWord(std::string_view name) const
@@ -283,8 +280,7 @@ void JsonNode::requireWord(std::string_view name) const
     requireName(name);
     if (name.find_first_of(".+-") != std::string_view::npos ||
         (!name.empty() && name.front() >= '0' && name.front() <= '9'))
-        fail(fmt::format("\"{}\" becomes a name in C; use letters, digits and underscores, not beginning with a digit.",
-                         name));
+        fail(say("\"{}\" becomes a name in C; use letters, digits and underscores, not beginning with a digit.", name));
 }
 
 std::int64_t JsonNode::asInteger(std::int64_t min, std::int64_t max) const
@@ -292,13 +288,13 @@ std::int64_t JsonNode::asInteger(std::int64_t min, std::int64_t max) const
     if (!exists())
         return min;
     if (!raw().is_number_integer()) {
-        wrongType("a whole number");
+        wrongType(say("a whole number"));
         return min;
     }
     const bool tooLarge = raw().is_number_unsigned() && raw().get<std::uint64_t>() > std::uint64_t(INT64_MAX);
     const std::int64_t value = tooLarge ? INT64_MAX : raw().get<std::int64_t>();
     if (value < min || value > max || tooLarge) {
-        fail(fmt::format("{} is out of range; it must be from {} to {}.", raw().dump(), min, max));
+        fail(say("{} is out of range; it must be from {} to {}.", raw().dump(), min, max));
         return min;
     }
     return value;
@@ -317,7 +313,7 @@ std::uint32_t JsonNode::asWord() const
     };
     if (digits.size() < 3 || digits.size() > 10 || !digits.starts_with("0x") ||
         !std::all_of(digits.begin() + 2, digits.end(), isHex)) {
-        fail(fmt::format("\"{}\" is not a 32-bit word; write it as \"0x4000 2000\" or as a number.", asString()));
+        fail(say("\"{}\" is not a 32-bit word; write it as \"0x4000 2000\" or as a number.", asString()));
         return 0;
     }
     return static_cast<std::uint32_t>(std::stoul(digits, nullptr, 16));
@@ -328,7 +324,7 @@ bool JsonNode::asBoolean() const
     if (exists() && raw().is_boolean())
         return raw().get<bool>();
     if (exists())
-        wrongType("true or false");
+        wrongType(say("true or false"));
     return false;
 }
 

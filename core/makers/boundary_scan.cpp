@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
 #include "core/makers/makers_file.h"
@@ -46,11 +47,11 @@ public:
                !(at("entity") && peek(1).kind == Token::Kind::Word && peek(2).text == "is"))
             ++next_;
         if (!at("entity"))
-            return problemAt(0, "has no entity: it is not a boundary-scan description.");
+            return problemAt(0, say("has no entity: it is not a boundary-scan description."));
         ++next_;
         entity_ = take().as;
         if (!accept("is"))
-            return problemHere("expected \"is\" behind the name of the entity.");
+            return problemHere(say("expected \"is\" behind the name of the entity."));
         while (peek().kind != Token::Kind::End && !at("end")) {
             std::optional<Problem> bad;
             if (at("generic"))
@@ -96,7 +97,7 @@ private:
                 continue;
             }
             if (tokens_.size() > kMaxTokens)
-                return problemAt(i, "is longer than any boundary-scan description; it is not read.");
+                return problemAt(i, say("is longer than any boundary-scan description; it is not read."));
             Token token;
             token.offset = i;
             if (text_.compare(i, 2, "--") == 0) {
@@ -108,7 +109,7 @@ private:
                 const std::size_t end = text_.find('"', i + 1);
                 if (end == std::string::npos ||
                     std::count(text_.begin() + std::ptrdiff_t(i), text_.begin() + std::ptrdiff_t(end), '\n') > 0)
-                    return problemAt(i, "a text in quotes has no end on its line.");
+                    return problemAt(i, say("a text in quotes has no end on its line."));
                 token.kind = Token::Kind::Text;
                 token.text = token.as = text_.substr(i + 1, end - i - 1);
                 i = end + 1;
@@ -167,7 +168,7 @@ private:
     {
         ++next_;
         if (!accept("("))
-            return problemHere("expected \"(\" behind generic.");
+            return problemHere(say("expected \"(\" behind generic."));
         while (peek().kind != Token::Kind::End && !at(")")) {
             const std::string what = take().text;
             if (what == "physical_pin_map") {
@@ -190,39 +191,39 @@ private:
     {
         ++next_;
         if (!accept("("))
-            return problemHere("expected \"(\" behind port.");
+            return problemHere(say("expected \"(\" behind port."));
         while (peek().kind != Token::Kind::End && !at(")")) {
             std::vector<Token> names;
             do {
                 if (peek().kind != Token::Kind::Word)
-                    return problemHere(fmt::format("\"{}\" is not the name of a port.", printable(peek().as)));
+                    return problemHere(say("\"{}\" is not the name of a port.", printable(peek().as)));
                 names.push_back(take());
             } while (accept(","));
             if (!accept(":"))
-                return problemHere("expected \":\" behind the names of ports.");
+                return problemHere(say("expected \":\" behind the names of ports."));
             const std::string mode = take().text;
             const std::string type = take().text;
             std::int64_t from = 0, to = 0;
             const bool vector = type == "bit_vector" || type == "std_logic_vector";
             if (vector) {
                 if (!accept("("))
-                    return problemHere("a bit_vector needs its range: (0 to 7).");
+                    return problemHere(say("a bit_vector needs its range: (0 to 7)."));
                 const std::optional<std::int64_t> first = wholeNumber(take().text, INT32_MAX);
                 const bool down = at("downto");
                 if (!accept("to") && !accept("downto"))
-                    return problemHere("a bit_vector needs its range: (0 to 7).");
+                    return problemHere(say("a bit_vector needs its range: (0 to 7)."));
                 const std::optional<std::int64_t> last = wholeNumber(take().text, INT32_MAX);
                 if (!first || !last)
-                    return problemHere("the ends of a bit_vector's range must be numbers: (0 to 7).");
+                    return problemHere(say("the ends of a bit_vector's range must be numbers: (0 to 7)."));
                 if (!accept(")"))
-                    return problemHere("expected \")\" behind the range.");
+                    return problemHere(say("expected \")\" behind the range."));
                 from = *first;
                 to = *last;
                 if (from < 0 || to < 0 || std::labs(to - from) > long(kMaxPins) || (down ? from < to : to < from))
-                    return problemHere("this range of a bit_vector cannot be.");
+                    return problemHere(say("this range of a bit_vector cannot be."));
             } else if (type != "bit" && type != "std_logic") {
-                return problemHere(fmt::format("\"{}\" is not a type of a port; the standard has bit and bit_vector.",
-                                               printable(type)));
+                return problemHere(
+                    say("\"{}\" is not a type of a port; the standard has bit and bit_vector.", printable(type)));
             }
             for (const Token& name : names) {
                 Port port{name.as, mode, {}, name.offset};
@@ -233,16 +234,16 @@ private:
                             break;
                     }
                 if (ports_.size() > kMaxPins)
-                    return problemAt(name.offset, "has more ports than any package has pins.");
+                    return problemAt(name.offset, say("has more ports than any package has pins."));
                 if (!portAt_.emplace(name.text, ports_.size()).second)
-                    return problemAt(name.offset, fmt::format("the port {} is given twice.", name.as));
+                    return problemAt(name.offset, say("the port {} is given twice.", name.as));
                 ports_.push_back(std::move(port));
             }
             if (!accept(";"))
                 break;
         }
         if (!accept(")"))
-            return problemHere("expected \")\" behind the ports.");
+            return problemHere(say("expected \")\" behind the ports."));
         accept(";");
         return std::nullopt;
     }
@@ -253,20 +254,20 @@ private:
         ++next_;
         const Token name = take();
         if (!accept(":"))
-            return problemHere("expected \":\" behind the name of the constant.");
+            return problemHere(say("expected \":\" behind the name of the constant."));
         if (!at("pin_map_string")) {
             skipStatement();
             return std::nullopt;
         }
         ++next_;
         if (!accept(":="))
-            return problemHere("expected \":=\" behind PIN_MAP_STRING.");
+            return problemHere(say("expected \":=\" behind PIN_MAP_STRING."));
         if (peek().kind != Token::Kind::Text)
-            return problemHere("expected the map in quotes.");
+            return problemHere(say("expected the map in quotes."));
         maps_.emplace_back(name.as, next_);
         ++next_;
         if (!accept(";"))
-            return problemHere("expected \";\" behind the map.");
+            return problemHere(say("expected \";\" behind the map."));
         return std::nullopt;
     }
 
@@ -334,21 +335,21 @@ private:
             if (is('(')) { // one element of a vector, as an older form has it
                 const std::size_t close = text_.find(')', i_);
                 if (close == std::string::npos)
-                    return problemOf("a bracket has no end.");
+                    return problemOf(say("a bracket has no end."));
                 out.element = std::string(trimmed(text_.substr(i_ + 1, close - i_ - 1)));
                 i_ = close + 1;
                 blank();
             }
             if (out.name.empty() || !take(':')) {
                 i_ = out.at;
-                return problemOf("expected PORT:PIN in the pin map.");
+                return problemOf(say("expected PORT:PIN in the pin map."));
             }
             blank();
-            if (const Outcome read = take('(') ? pinList(out) : pin(out, "expected a pin."); !read)
+            if (const Outcome read = take('(') ? pinList(out) : pin(out, say("expected a pin.")); !read)
                 return read.problem();
             blank();
             if (!take(',') && i_ < text_.size())
-                return problemOf("expected \",\" between the entries of the pin map.");
+                return problemOf(say("expected \",\" between the entries of the pin map."));
             return out;
         }
 
@@ -388,11 +389,11 @@ private:
         {
             do {
                 blank();
-                if (Outcome read = pin(into, "expected a pin in the list."); !read)
+                if (Outcome read = pin(into, say("expected a pin in the list.")); !read)
                     return read;
                 blank();
             } while (take(','));
-            return take(')') ? Outcome() : Outcome(problemOf("expected \",\" or \")\" in the list of pins."));
+            return take(')') ? Outcome() : Outcome(problemOf(say("expected \",\" or \")\" in the list of pins.")));
         }
 
         const std::string& text_;
@@ -418,9 +419,8 @@ private:
     std::optional<Problem> addPins(const Map& map, const Entry& entry, const Port& of, std::vector<MakersPin>& pins)
     {
         if (entry.element.empty() && !of.bits.empty() && of.bits.size() != entry.pins.size())
-            return problemAt(offsetIn(map.second, entry.at),
-                             fmt::format("{} has {} bits, and {} pins are listed for it.", of.name, of.bits.size(),
-                                         entry.pins.size()));
+            return problemAt(offsetIn(map.second, entry.at), say("{} has {} bits, and {} pins are listed for it.",
+                                                                 of.name, of.bits.size(), entry.pins.size()));
         for (std::size_t n = 0; n < entry.pins.size(); ++n) {
             MakersPin pin;
             pin.number = entry.pins[n].first;
@@ -433,10 +433,10 @@ private:
             const std::size_t offset = offsetIn(map.second, entry.pins[n].second);
             std::tie(pin.line, pin.column) = placeOf(offset);
             if (!numbers_.insert(pin.number).second)
-                return problemAt(offset, fmt::format("the pin {} is given to two ports.", pin.number));
+                return problemAt(offset, say("the pin {} is given to two ports.", pin.number));
             pins.push_back(std::move(pin));
             if (pins.size() > kMaxPins)
-                return problemAt(offsetIn(map.second, entry.at), "the map has more pins than any package.");
+                return problemAt(offsetIn(map.second, entry.at), say("the map has more pins than any package."));
         }
         return std::nullopt;
     }
@@ -445,7 +445,7 @@ private:
     Expected<Map> chosenMap() const
     {
         if (maps_.empty())
-            return problemAt(0, fmt::format("{} has no pin map (a constant of PIN_MAP_STRING).", entity_));
+            return problemAt(0, say("{} has no pin map (a constant of PIN_MAP_STRING).", entity_));
         const std::string wanted = choice_.package.empty() ? default_ : choice_.package;
         for (const Map& map : maps_)
             if (lowered(map.first) == lowered(wanted))
@@ -455,8 +455,8 @@ private:
         std::vector<std::string> names;
         for (const Map& map : maps_)
             names.push_back(map.first);
-        return problemAt(0, fmt::format("has no package \"{}\"; it has {}.{}", printable(wanted), listed(names),
-                                        didYouMean(wanted, names)));
+        return problemAt(
+            0, say("has no package \"{}\"; it has {}.{}", printable(wanted), listed(names), didYouMean(wanted, names)));
     }
 
     Expected<MakersFile> finish()
@@ -476,8 +476,8 @@ private:
             const auto port = portAt_.find(lowered(entry->name));
             if (port == portAt_.end())
                 return problemAt(offsetIn(map->second, entry->at),
-                                 fmt::format("{} is not a port of {}.{}", printable(entry->name), entity_,
-                                             didYouMean(entry->name, portNames())));
+                                 say("{} is not a port of {}.{}", printable(entry->name), entity_,
+                                     didYouMean(entry->name, portNames())));
             mapped.insert(lowered(entry->name));
             if (std::optional<Problem> wrong = addPins(*map, *entry, ports_[port->second], pins))
                 return *wrong;
@@ -492,20 +492,19 @@ private:
     {
         for (const Port& port : ports_)
             if (!mapped.contains(lowered(port.name)) && out.remarks.size() < 1000)
-                out.remarks.push_back(
-                    problemAt(port.offset, fmt::format("{} is on no pin of {}.", port.name, map.first)));
+                out.remarks.push_back(problemAt(port.offset, say("{} is on no pin of {}.", port.name, map.first)));
         if (maps_.size() > 1) {
             std::vector<std::string> others;
             for (const auto& [name, token] : maps_)
                 if (name != map.first)
                     others.push_back(name);
-            out.remarks.push_back(problemAt(tokens_[map.second].offset, fmt::format("{} is read; the file also has {}.",
-                                                                                    map.first, listed(others))));
+            out.remarks.push_back(problemAt(tokens_[map.second].offset,
+                                            say("{} is read; the file also has {}.", map.first, listed(others))));
         }
         if (!tap_.empty())
             out.remarks.push_back(
-                problemAt(0, "the pins of the test access port are taken as its own; a pad that shares one is "
-                             "described in the device file."));
+                problemAt(0, say("the pins of the test access port are taken as its own; a pad that shares one is "
+                                 "described in the device file.")));
     }
 
     std::vector<std::string> portNames() const

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/chip_table.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
 #include "core/makers/table_rows.h"
@@ -55,9 +56,9 @@ public:
                     pinColumn_ = int(c);
             }
         if (!package.empty() && pinColumn_ < 0)
-            trouble_ = fmt::format("has no pins of a package \"{}\".{}", printable(package),
-                                   packages.empty() ? std::string(" It has none at all.")
-                                                    : " It has " + listed(packages) + ".");
+            trouble_ = say("has no pins of a package \"{}\".{}", printable(package),
+                           packages.empty() ? std::string(say(" It has none at all."))
+                                            : say(" It has ") + listed(packages) + ".");
         package_ = pinColumn_ < 0 ? std::string() : columns.columns[std::size_t(pinColumn_)].package;
         const auto has = [&columns](What what) {
             return std::any_of(columns.columns.begin(), columns.columns.end(),
@@ -66,7 +67,7 @@ public:
         bySignal_ = has(What::Signal) && has(What::Pads);
         out_.numbers = has(What::Number);
         if (trouble_.empty() && !bySignal_ && !out_.numbers && !has(What::Pad))
-            trouble_ = "has no column of pads, of signals with their pads, or of numbers.";
+            trouble_ = say("has no column of pads, of signals with their pads, or of numbers.");
     }
 
     Expected<ChipTable> read()
@@ -116,7 +117,7 @@ private:
         const auto said = columns_.names.find(name);
         if (said == columns_.names.end()) {
             if (unknown_.insert(name).second)
-                remark(line, fmt::format("\"{}\" is not read: nothing says which signal it is.", printable(name)));
+                remark(line, say("\"{}\" is not read: nothing says which signal it is.", printable(name)));
             return nullptr;
         }
         return said->second ? &*said->second : nullptr;
@@ -203,7 +204,7 @@ private:
         if (isNothing(pin.number))
             pin.number.clear();
         if (pin.name.empty()) {
-            remark(row.line, "the row has a pin and no name; it is not read.");
+            remark(row.line, say("the row has a pin and no name; it is not read."));
             return {};
         }
         ++out_.rows;
@@ -222,7 +223,7 @@ private:
                 MakersPin one = pin;
                 one.number = number;
                 if (!numbers_.insert(number).second)
-                    return at(row.line, fmt::format("the pin {} is listed twice.", printable(number)));
+                    return at(row.line, say("the pin {} is listed twice.", printable(number)));
                 pins_.push_back(std::move(one));
             }
         }
@@ -245,8 +246,8 @@ private:
                     if (code >= 0)
                         lead(pin.name, code, signal, row.line);
                     else
-                        remark(row.line, fmt::format("{}.{} has no code, so nothing can lead it to {}.",
-                                                     signal.instance, signal.signal, pin.name));
+                        remark(row.line, say("{}.{} has no code, so nothing can lead it to {}.", signal.instance,
+                                             signal.signal, pin.name));
                 }
         }
         return {};
@@ -257,7 +258,7 @@ private:
         std::string name = cell(row, What::Signal);
         marks_ = takeMarks(name) || marks_;
         if (name.empty()) {
-            remark(row.line, "the row has no signal; it is not read.");
+            remark(row.line, say("the row has no signal; it is not read."));
             return {};
         }
         ++out_.rows;
@@ -275,9 +276,9 @@ private:
             else if (signal->direction == "analog" || lowered(codeText) == "fixed")
                 fix(pad, *signal, row.line);
             else
-                remark(row.line, fmt::format("{} on {} has no code; the entry is not read. Add its code, or give the "
-                                             "signal the direction analog.",
-                                             name, pad));
+                remark(row.line, say("{} on {} has no code; the entry is not read. Add its code, or give the "
+                                     "signal the direction analog.",
+                                     name, pad));
         }
         return {};
     }
@@ -286,7 +287,7 @@ private:
     {
         const std::string text = cell(row, What::Number);
         if (text.empty() || text.size() > 4 || text.find_first_not_of("0123456789") != std::string::npos) {
-            remark(row.line, fmt::format("\"{}\" is no number; the row is not read.", printable(text)));
+            remark(row.line, say("\"{}\" is no number; the row is not read.", printable(text)));
             return {};
         }
         const bool request = cell(row, What::Name).empty();
@@ -327,7 +328,7 @@ private:
                 value["instances"][instance] = says;
         }
         if (marks_)
-            remark(0, "footnotes are marked in the table; what they say is not read.");
+            remark(0, say("footnotes are marked in the table; what they say is not read."));
     }
 
     const Grid& grid_;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/fact_lines.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/json/json_scan.h"
 #include "core/makers/fact_words.h"
@@ -121,15 +122,15 @@ std::pair<std::string, std::string> FactLines::idAndName(const std::string& text
 std::optional<FactLines::Json> FactLines::json(const std::string& text, const FactLine& fact, int column)
 {
     if (const JsonScan scan = scanJson(text, "\n", 64); scan.tooDeep || scan.duplicate || scan.tooMany) {
-        fail(fact.line, column, "this value is too deep, too long, or has a key twice.");
+        fail(fact.line, column, say("this value is too deep, too long, or has a key twice."));
         return std::nullopt;
     }
     try {
         return Json::parse(text);
     } catch (const Json::exception&) {
         fail(fact.line, column,
-             fmt::format("\"{}\" is not a value in JSON; write a text in quotes, a number, [list] or {{object}}.",
-                         printable(text.substr(0, 60))));
+             say("\"{}\" is not a value in JSON; write a text in quotes, a number, [list] or {{object}}.",
+                 printable(text.substr(0, 60))));
         return std::nullopt;
     }
 }
@@ -152,8 +153,8 @@ std::vector<FactClause> FactLines::clauses(const FactLine& fact, std::size_t fro
         } else {
             const std::string first = part.substr(0, part.find(' '));
             fail(fact.line, fact.columns[i],
-                 fmt::format("\"{}\" begins no clause; here stand {}.{}", printable(first.substr(0, 40)), listed(keys),
-                             didYouMean(first, keys)));
+                 say("\"{}\" begins no clause; here stand {}.{}", printable(first.substr(0, 40)), listed(keys),
+                     didYouMean(first, keys)));
             return out;
         }
     }
@@ -163,7 +164,7 @@ std::vector<FactClause> FactLines::clauses(const FactLine& fact, std::size_t fro
 std::string FactLines::only(const FactClause& clause, const FactLine& fact)
 {
     if (clause.items.size() != 1)
-        fail(fact.line, clause.column, fmt::format("\"{}\" takes one value.", clause.key));
+        fail(fact.line, clause.column, say("\"{}\" takes one value.", clause.key));
     return clause.items.empty() ? std::string() : clause.items.front();
 }
 
@@ -179,7 +180,7 @@ FactLines::Json FactLines::encoding(const FactClause& clause, const FactLine& fa
         const auto value = pair ? number(pair->first, fact, clause.column) : std::nullopt;
         const auto code = value ? number(pair->second, fact, clause.column) : std::nullopt;
         if (!code) {
-            fail(fact.line, clause.column, "write a table as: code 8 = 0, 7 = 1.");
+            fail(fact.line, clause.column, say("write a table as: code 8 = 0, 7 = 1."));
             return {};
         }
         rows.push_back(Json::array({*value, *code}));
@@ -194,7 +195,7 @@ bool FactLines::with(const FactClause& clause, const FactLine& fact, Json& into)
     const std::string text = joined(clause.items, ", ");
     const std::size_t blank = text.find(' ');
     if (blank == std::string::npos) {
-        fail(fact.line, clause.column, "\"with\" takes a key of the device file and its value in JSON.");
+        fail(fact.line, clause.column, say("\"with\" takes a key of the device file and its value in JSON."));
         return true;
     }
     if (std::optional<Json> value =
@@ -229,7 +230,7 @@ std::optional<std::int64_t> FactLines::number(const std::string& text, const Fac
     const char* begin = text.data() + (hex ? 2 : 0);
     const auto [end, error] = std::from_chars(begin, text.data() + text.size(), value, hex ? 16 : 10);
     if (error != std::errc() || end != text.data() + text.size() || text.empty()) {
-        fail(fact.line, column, fmt::format("\"{}\" is not a whole number.", printable(text.substr(0, 40))));
+        fail(fact.line, column, say("\"{}\" is not a whole number.", printable(text.substr(0, 40))));
         return std::nullopt;
     }
     return value;
@@ -243,8 +244,8 @@ FactLines::Json FactLines::pairs(const std::vector<std::string>& items, const Fa
         const std::size_t equals = item.rfind('=');
         if (equals == std::string::npos) {
             fail(fact.line, column,
-                 fmt::format("\"{}\" must be written as {}.", printable(item.substr(0, 60)),
-                             codeFirst ? "CODE = SIGNAL" : "NAME = CODE"));
+                 say("\"{}\" must be written as {}.", printable(item.substr(0, 60)),
+                     codeFirst ? say("CODE = SIGNAL") : say("NAME = CODE")));
             return out;
         }
         const std::string left(trimmed(std::string_view(item).substr(0, equals)));
@@ -255,7 +256,7 @@ FactLines::Json FactLines::pairs(const std::vector<std::string>& items, const Fa
                 out[left] = Json::array({out[left]});
             out[left].push_back(right);
         } else if (out.contains(left)) {
-            fail(fact.line, column, fmt::format("{} is given twice.", printable(left)));
+            fail(fact.line, column, say("{} is given twice.", printable(left)));
         } else if (codeFirst) {
             out[left] = right;
         } else if (const std::optional<std::int64_t> code = number(right, fact, column)) {
@@ -270,7 +271,7 @@ FactLines::Json& FactLines::itemOf(Json& list, const std::string& id)
     if (!list.is_array())
         list = Json::array();
     if (list.size() >= kMaxEntries)
-        fail(1, 1, fmt::format("lists more than {} things of one sort; Bindrel reads no more.", kMaxEntries));
+        fail(1, 1, say("lists more than {} things of one sort; Bindrel reads no more.", kMaxEntries));
     for (Json& item : list)
         if (item.contains("id") && item["id"] == id)
             return item;

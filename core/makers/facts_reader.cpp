@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/json/json_scan.h"
 #include "core/makers/fact_lines.h"
@@ -33,13 +34,13 @@ public:
     Expected<MakersFile> read()
     {
         if (!isUtf8(text_)) {
-            fail(1, 1, "is not UTF-8 text; save it as UTF-8.");
+            fail(1, 1, say("is not UTF-8 text; save it as UTF-8."));
             return *failed();
         }
         int number = 0;
         const std::vector<std::string> lines = splitted(text_, '\n');
         if (lines.size() > kMaxLines) {
-            fail(1, 1, "has more lines than any description of a chip.");
+            fail(1, 1, say("has more lines than any description of a chip."));
             return *failed();
         }
         for (std::size_t i = 0; i < lines.size() && !failed(); ++i) {
@@ -98,8 +99,8 @@ private:
                 known.push_back(word);
             const std::string first = fact.head.substr(0, fact.head.find(' '));
             return fail(number, 1,
-                        fmt::format("\"{}\" begins no fact; a line begins with {}.{}", printable(first.substr(0, 40)),
-                                    listed(known), didYouMean(first, known)));
+                        say("\"{}\" begins no fact; a line begins with {}.{}", printable(first.substr(0, 40)),
+                            listed(known), didYouMean(first, known)));
         }
         (this->*best->second)(fact, std::string(trimmed(std::string_view(fact.head).substr(best->first.size()))));
     }
@@ -136,7 +137,7 @@ private:
     {
         const std::size_t in = rest.find(" in ");
         if (in == std::string::npos)
-            return fail(fact.line, 1, "write it as: wait states of CLOCK in FIELD.");
+            return fail(fact.line, 1, say("write it as: wait states of CLOCK in FIELD."));
         root()["flash_timing"] = Json{{"clock", std::string(trimmed(rest.substr(0, in)))},
                                       {"field", std::string(trimmed(rest.substr(in + 4)))}};
         place("/flash_timing", fact);
@@ -152,7 +153,7 @@ private:
     {
         const auto ends = fromTo(rest);
         if (!ends)
-            return fail(fact.line, 1, "write it as: supply 1.8 V to 3.6 V.");
+            return fail(fact.line, 1, say("write it as: supply 1.8 V to 3.6 V."));
         root()["supply"] = Json::array({ends->first, ends->second});
         place("/supply", fact);
     }
@@ -160,7 +161,7 @@ private:
     {
         const auto ends = fromTo(rest);
         if (!ends)
-            return fail(fact.line, 1, "write it as: temperature -40 to 85.");
+            return fail(fact.line, 1, say("write it as: temperature -40 to 85."));
         const auto low = number(ends->first, fact, 1), high = number(ends->second, fact, 1);
         if (low && high)
             root()["temperature"] = Json::array({*low, *high});
@@ -172,7 +173,7 @@ private:
         const auto parts = cut(rest, ',', 1);
         const std::size_t at = parts[0].first.find(" at ");
         if (parts.size() != 2 || at == std::string::npos)
-            return fail(fact.line, 1, "write it as: memory flash at 0x0000 0000, 256 KiB.");
+            return fail(fact.line, 1, say("write it as: memory flash at 0x0000 0000, 256 KiB."));
         std::string size = parts[1].first;
         std::int64_t unit = 1;
         for (const auto& [word, bytes] : {std::pair{" KiB", 1024}, {" MiB", 1024 * 1024}, {" bytes", 1}})
@@ -201,7 +202,7 @@ private:
             if (clause.key == "supply") {
                 const auto ends = fromTo(only(clause, fact));
                 if (!ends)
-                    return fail(fact.line, clause.column, "write it as: supply 1.8 V to 3.6 V.");
+                    return fail(fact.line, clause.column, say("write it as: supply 1.8 V to 3.6 V."));
                 range["supply"] = Json::array({ends->first, ends->second});
             } else if (clause.key == "code") {
                 if (const auto code = number(only(clause, fact), fact, clause.column))
@@ -233,7 +234,7 @@ private:
     {
         const auto [id, name] = idAndName(rest);
         if (id.empty() || !fact.hasColon)
-            return fail(fact.line, 1, "write it as: clock ID \"name\": source crystal 4 MHz to 40 MHz, on FIELD.");
+            return fail(fact.line, 1, say("write it as: clock ID \"name\": source crystal 4 MHz to 40 MHz, on FIELD."));
         Json& clock = itemOf(root()["clocks"], id);
         if (!name.empty())
             clock["name"] = name;
@@ -267,7 +268,7 @@ private:
             else if (clause.key == "from") {
                 const auto ends = fromTo(only(clause, fact));
                 if (!ends)
-                    return fail(fact.line, clause.column, "write it as: from 200 MHz to 420 MHz.");
+                    return fail(fact.line, clause.column, say("write it as: from 200 MHz to 420 MHz."));
                 limit()["min"] = ends->first;
                 limit()["max"] = ends->second;
             } else if (clause.key == "because")
@@ -308,8 +309,8 @@ private:
         if (std::find(types.begin(), types.end(), type) == types.end()) {
             if (any) {
                 fail(fact.line, fact.columns[0],
-                     fmt::format("\"{}\" is not a type of clock; use {}.{}", printable(type.substr(0, 40)),
-                                 listed(types), didYouMean(type, types)));
+                     say("\"{}\" is not a type of clock; use {}.{}", printable(type.substr(0, 40)), listed(types),
+                         didYouMean(type, types)));
                 return false;
             }
             return true;
@@ -331,13 +332,13 @@ private:
             if (items.size() == 1)
                 clock["rate"] = items[0];
             else if (!items.empty())
-                fail(fact.line, column, "an oscillator has one rate; several are said as: with rates [...].");
+                fail(fact.line, column, say("an oscillator has one rate; several are said as: with rates [...]."));
         } else if (type == "crystal" || type == "external") {
             if (items.empty())
                 return true;
             const auto ends = items.size() == 1 ? fromTo(items[0]) : std::nullopt;
             if (!ends) {
-                fail(fact.line, column, fmt::format("write it as: {} 4 MHz to 40 MHz.", type));
+                fail(fact.line, column, say("write it as: {} 4 MHz to 40 MHz.", type));
                 return false;
             }
             clock["crystal"] = Json::array({ends->first, ends->second});
@@ -363,7 +364,7 @@ private:
         } else if (items.size() == 1) {
             clock["from"] = items[0];
         } else if (!items.empty()) {
-            fail(fact.line, column, fmt::format("a clock of type {} comes from one other.", type));
+            fail(fact.line, column, say("a clock of type {} comes from one other.", type));
         }
         return !failed();
     }
@@ -371,8 +372,7 @@ private:
     void readInstance(const FactLine& fact, const std::string& id)
     {
         if (root()["instances"].size() >= kMaxEntries)
-            return fail(fact.line, 1,
-                        fmt::format("there are more than {} instances; Bindrel reads no more.", kMaxEntries));
+            return fail(fact.line, 1, say("there are more than {} instances; Bindrel reads no more.", kMaxEntries));
         Json& instance = root()["instances"][id];
         if (instance.is_null())
             instance = Json::object();
@@ -385,7 +385,7 @@ private:
                 for (const std::string& item : clause.items) {
                     const std::size_t blank = item.rfind(' ');
                     if (blank == std::string::npos)
-                        return fail(fact.line, clause.column, "write signals as: TX out, RX in.");
+                        return fail(fact.line, clause.column, say("write signals as: TX out, RX in."));
                     instance["signals"][std::string(trimmed(item.substr(0, blank)))] = item.substr(blank + 1);
                 }
             } else if (clause.key == "interrupts") {
@@ -394,7 +394,7 @@ private:
                     const auto value =
                         blank == std::string::npos ? std::nullopt : number(item.substr(blank + 1), fact, clause.column);
                     if (!value)
-                        return fail(fact.line, clause.column, "write interrupts as: event 12, receive 13.");
+                        return fail(fact.line, clause.column, say("write interrupts as: event 12, receive 13."));
                     instance["interrupts"][std::string(trimmed(item.substr(0, blank)))] = *value;
                 }
             } else {
@@ -409,7 +409,7 @@ private:
     void readPad(const FactLine& fact, const std::string& id)
     {
         if (root()["pads"].size() >= kMaxEntries)
-            return fail(fact.line, 1, fmt::format("there are more than {} pads; Bindrel reads no more.", kMaxEntries));
+            return fail(fact.line, 1, say("there are more than {} pads; Bindrel reads no more.", kMaxEntries));
         Json& pad = root()["pads"][id];
         if (pad.is_null())
             pad = Json::object();
@@ -440,7 +440,7 @@ private:
     {
         const auto pair = assigned(rest);
         if (!pair)
-            return fail(fact.line, 1, "write it as: kind BLOCK = uart.");
+            return fail(fact.line, 1, say("write it as: kind BLOCK = uart."));
         root()["blocks"][pair->first]["kind"] = pair->second;
         place("/blocks/" + pointerWord(pair->first) + "/kind", fact);
     }
@@ -451,7 +451,7 @@ private:
         const auto pair = assigned(rest);
         const std::size_t blank = pair ? pair->first.find(' ') : std::string::npos;
         if (!pair || blank == std::string::npos)
-            return fail(fact.line, 1, "write it as: role BLOCK ROLE = REGISTER.FIELD.");
+            return fail(fact.line, 1, say("write it as: role BLOCK ROLE = REGISTER.FIELD."));
         const std::string block = pair->first.substr(0, blank), role(trimmed(pair->first.substr(blank)));
         Json& roles = root()["blocks"][block]["roles"];
         Json value;
@@ -473,7 +473,7 @@ private:
         const auto pair = assigned(rest);
         const std::size_t blank = pair ? pair->first.find(' ') : std::string::npos;
         if (!pair || blank == std::string::npos)
-            return fail(fact.line, 1, "write it as: ability BLOCK ABILITY = 16, 8.");
+            return fail(fact.line, 1, say("write it as: ability BLOCK ABILITY = 16, 8."));
         Json list = Json::array();
         for (const auto& [item, column] : cut(pair->second, ',', 1))
             if (const auto value = number(item, fact, column))
@@ -493,7 +493,7 @@ private:
         try {
             root()[Json::json_pointer(pointer)] = value;
         } catch (const Json::exception&) {
-            return fail(fact.line, 5, fmt::format("{} leads through a value that is no object.", printable(pointer)));
+            return fail(fact.line, 5, say("{} leads through a value that is no object.", printable(pointer)));
         }
         place(pointer, fact);
     }
@@ -511,7 +511,7 @@ private:
     {
         const std::size_t blank = text.find(' ');
         if (!text.starts_with('/') || blank == std::string::npos) {
-            fail(fact.line, 1, "write it as: set /POINTER VALUE, the value in JSON.");
+            fail(fact.line, 1, say("write it as: set /POINTER VALUE, the value in JSON."));
             return {};
         }
         std::optional<Json> value = json(std::string(trimmed(std::string_view(text).substr(blank))), fact, 1);
@@ -533,7 +533,7 @@ private:
         if (failed())
             return;
         if (!patch.contains("is") || !patch.contains("because"))
-            return fail(fact.line, 1, "a correction says what the value is, and because of what.");
+            return fail(fact.line, 1, say("a correction says what the value is, and because of what."));
         Json& list = root()["patches"];
         if (!list.is_array())
             list = Json::array();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/makers_file.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -45,17 +46,17 @@ const char* nameOf(MakersFormat format)
 {
     switch (format) {
     case MakersFormat::Registers:
-        return "register description (SVD)";
+        return say("register description (SVD)");
     case MakersFormat::BoundaryScan:
-        return "boundary-scan description (BSDL)";
+        return say("boundary-scan description (BSDL)");
     case MakersFormat::Ibis:
-        return "pin list of an I/O buffer model (IBIS)";
+        return say("pin list of an I/O buffer model (IBIS)");
     case MakersFormat::PinTable:
         return "table";
     case MakersFormat::Facts:
-        return "lines of facts";
+        return say("lines of facts");
     case MakersFormat::Device:
-        return "device file";
+        return say("device file");
     }
     return "";
 }
@@ -76,7 +77,7 @@ Expected<MakersFile> readMakersFile(const std::string& text, const std::string& 
     case MakersFormat::Device:
         break;
     }
-    Problem problem = problemOf("is a device file, which is read as one.");
+    Problem problem = problemOf(say("is a device file, which is read as one."));
     problem.file = name;
     return problem;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/memory_maps.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -178,7 +179,7 @@ private:
             if (sort == "addressBlock")
                 addressBlock(block);
             else if (sort == "bank" || sort == "subspaceMap" || sort == "memoryRemap")
-                note(block, fmt::format("<{}> is not read; describe its registers in the device file.", sort));
+                note(block, say("<{}> is not read; describe its registers in the device file.", sort));
         }
     }
 
@@ -203,8 +204,8 @@ private:
     void members(const Node& block, int depth)
     {
         if (depth > kMostFilesDeep)
-            return note(block, fmt::format("register files are nested more than {} deep; what is below is not read.",
-                                           kMostFilesDeep));
+            return note(block,
+                        say("register files are nested more than {} deep; what is below is not read.", kMostFilesDeep));
         for (const Node& member : block.children()) {
             const std::string_view sort = localName(member);
             if (sort == "register") {
@@ -267,7 +268,7 @@ private:
         element("access", childOf(reg, "access"));
         reset(reg);
         if (childOf(reg, "registerDefinitionRef"))
-            note(reg, "a register that is defined elsewhere is read without its fields.");
+            note(reg, say("a register that is defined elsewhere is read without its fields."));
         bool any = false;
         for (const Node& field : reg.children()) {
             if (localName(field) != "field")
@@ -303,7 +304,7 @@ private:
             const Node one = childOf(childOf(field, "resets"), "reset");
             const auto given = one ? valueIn(valueOf(childOf(one, "value"))) : std::nullopt;
             if (one && !given)
-                note(one, "a reset value that is no plain number is not read.");
+                note(one, say("a reset value that is no plain number is not read."));
             if (given)
                 value |= (*given & ones) << *offset;
             else

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/makers/chip_table.h"
 
@@ -76,9 +77,9 @@ void putPins(MakersFile& out, int file, const std::string& package, const std::v
         MakersPin::Kind kind = pin.kind;
         if (kind == MakersPin::Kind::Pad && !padNames.insert(called).second) {
             // One pad, two pins: a device file gives it to the first.
-            Problem problem = problemInFile(
-                out.sections.files()[std::size_t(file)], pin.line,
-                fmt::format("{} is on several pins; the pin {} is described as dedicated.", called, pin.number));
+            Problem problem =
+                problemInFile(out.sections.files()[std::size_t(file)], pin.line,
+                              say("{} is on several pins; the pin {} is described as dedicated.", called, pin.number));
             out.remarks.push_back(std::move(problem));
             called = (called + "_" + pin.number).substr(0, 48);
             kind = MakersPin::Kind::Dedicated;
@@ -142,7 +143,7 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
         if (row[0].starts_with('[')) {
             const std::size_t close = line.find(']');
             if (close == std::string_view::npos)
-                return problemInFile(name, number, "a keyword has no \"]\".");
+                return problemInFile(name, number, say("a keyword has no \"]\"."));
             std::string keyword;
             for (const char c : lowered(line.substr(line.find('[') + 1, close - line.find('[') - 1)))
                 keyword += c == '_' ? ' ' : c;
@@ -157,8 +158,8 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
             else if (keyword == "component" && !row.empty() && component.empty())
                 component = row[0];
             else if (keyword == "component" && !row.empty() && done)
-                out.remarks.push_back(problemInFile(
-                    name, number, fmt::format("the component {} is not read; {} is.", row[0], component)));
+                out.remarks.push_back(
+                    problemInFile(name, number, say("the component {} is not read; {} is.", row[0], component)));
             if (inPins && row.size() >= 2)
                 headed = true; // signal_name model_name R_pin L_pin C_pin
             continue;
@@ -170,7 +171,7 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
             continue;
         }
         if (row.size() < 3)
-            return problemInFile(name, number, "a line of [Pin] has a pin, a signal and a model.");
+            return problemInFile(name, number, say("a line of [Pin] has a pin, a signal and a model."));
         MakersPin pin;
         pin.number = row[0];
         pin.name = row[1];
@@ -182,13 +183,13 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
                    : model == "NC" || uppered(row[1]) == "NC" ? MakersPin::Kind::Dedicated
                                                               : MakersPin::Kind::Pad;
         if (!numbers.insert(pin.number).second)
-            return problemInFile(name, number, fmt::format("the pin {} is listed twice.", printable(pin.number)));
+            return problemInFile(name, number, say("the pin {} is listed twice.", printable(pin.number)));
         pins.push_back(std::move(pin));
         if (pins.size() > kMaxListed)
-            return problemInFile(name, number, "has more pins than any package.");
+            return problemInFile(name, number, say("has more pins than any package."));
     }
     if (pins.empty())
-        return problemInFile(name, 0, "has no [Pin] list: it is not the model of a component (IBIS).");
+        return problemInFile(name, 0, say("has no [Pin] list: it is not the model of a component (IBIS)."));
     putPins(out, file, component.empty() ? "package" : component, pins);
     return out;
 }
@@ -222,12 +223,11 @@ Expected<MakersFile> readPinTable(const std::string& bytes, const std::string& n
         }
         table->file.remarks.push_back(problemInFile(
             name, 0,
-            fmt::format(
-                "the columns {} are not read: the layer names no columns file that maps their names to signals.",
+            say("the columns {} are not read: the layer names no columns file that maps their names to signals.",
                 listed(waiting))));
     }
     if (table->rows == 0)
-        return problemInFile(name, 0, "has no data below its headings.");
+        return problemInFile(name, 0, say("has no data below its headings."));
     return std::move(table->file);
 }
 

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/json/json_members.h"
 #include "core/makers/makers_file.h"
@@ -63,17 +64,16 @@ public:
         const pugi::xml_parse_result parsed =
             document.load_buffer(text_.data(), text_.size(), pugi::parse_default | pugi::parse_trim_pcdata);
         if (!parsed)
-            return fail(parsed.offset, fmt::format("is not XML: {}.", parsed.description()));
+            return fail(parsed.offset, say("is not XML: {}.", parsed.description()));
         device_ = document.child("device");
         if (!device_)
-            return fail(0, "has no element <device>: it is not a register description (SVD).");
+            return fail(0, say("has no element <device>: it is not a register description (SVD)."));
         if (const std::string bits = textAt(device_.child("addressUnitBits")); !bits.empty() && bits != "8")
-            return fail(
-                device_.child("addressUnitBits"),
-                fmt::format("counts addresses in units of {} bits; Bindrel knows chips that count bytes.", bits));
+            return fail(device_.child("addressUnitBits"),
+                        say("counts addresses in units of {} bits; Bindrel knows chips that count bytes.", bits));
         if (textAt(device_.child("cpu").child("endian")) == "big")
             return fail(device_.child("cpu").child("endian"),
-                        "is of a big-endian core; Bindrel writes C for little-endian ones.");
+                        say("is of a big-endian core; Bindrel writes C for little-endian ones."));
         constexpr std::size_t kSections = 16; // more than are read here
         out_.sections.value() = Json::object();
         reserveMembers(out_.sections.value(), kSections);
@@ -83,7 +83,7 @@ public:
         for (const Node& peripheral : device_.child("peripherals").children("peripheral"))
             peripherals_.emplace(textAt(peripheral.child("name")), peripheral);
         if (!device_.child("peripherals"))
-            remark(device_, "has no peripherals.");
+            remark(device_, say("has no peripherals."));
         reserveMembers(blocks_, peripherals_.size());
         reserveMembers(instances_, peripherals_.size());
         for (const Node& peripheral : device_.child("peripherals").children("peripheral"))
@@ -111,7 +111,7 @@ private:
         }
         for (const char* key : {"vendorExtensions"})
             if (device_.child(key))
-                remark(device_.child(key), "is the maker's own extension; it is not read.");
+                remark(device_.child(key), say("is the maker's own extension; it is not read."));
     }
 
     void readCpu()
@@ -127,8 +127,7 @@ private:
         if (core == known.end()) {
             remark(
                 cpu,
-                fmt::format(
-                    "the core \"{}\" is not one of Arm's M profile that Bindrel knows; describe it in the device file.",
+                say("the core \"{}\" is not one of Arm's M profile that Bindrel knows; describe it in the device file.",
                     printable(name.substr(0, 40))));
             return;
         }
@@ -153,7 +152,7 @@ private:
         out_.sections.put("/core", file_, lineOf(cpu));
         if (cpu.child("sauRegionsConfig"))
             remark(cpu.child("sauRegionsConfig"),
-                   "security regions are not read; access guards are described in the device file.");
+                   say("security regions are not read; access guards are described in the device file."));
     }
 
     void readPeripheral(const Node& node, const Given& outer)
@@ -165,19 +164,19 @@ private:
         take(given, chain, node);
         const std::string pattern = textAt(node.child("name"));
         if (pattern.empty())
-            return giveUp(node, "a peripheral has no name.");
+            return giveUp(node, say("a peripheral has no name."));
         const std::optional<std::uint64_t> base = number(first(chain, "baseAddress"));
         if (!base)
-            return giveUp(node, fmt::format("{} has no base address.", printable(pattern.substr(0, 48))));
+            return giveUp(node, say("{} has no base address.", printable(pattern.substr(0, 48))));
         if (*base > UINT32_MAX)
-            return giveUp(node, fmt::format("{} lies beyond 32 bits of address.", printable(pattern.substr(0, 48))));
+            return giveUp(node, say("{} lies beyond 32 bits of address.", printable(pattern.substr(0, 48))));
         const std::string block = blockOf(node, chain, given);
         if (failed_)
             return;
         const Dim dim = dimOf(chain);
         if (node.child("alternatePeripheral"))
-            remark(node, fmt::format("{} is another view of {} at the same address.", printable(pattern.substr(0, 48)),
-                                     printable(textAt(node.child("alternatePeripheral")).substr(0, 48))));
+            remark(node, say("{} is another view of {} at the same address.", printable(pattern.substr(0, 48)),
+                             printable(textAt(node.child("alternatePeripheral")).substr(0, 48))));
         for (int i = 0; i < dim.count; ++i) {
             const std::string name = unique(
                 wordFor(dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern), node, instanceNames_);
@@ -202,8 +201,8 @@ private:
                 const std::string name = textAt(interrupt.child("name"));
                 const std::optional<std::uint64_t> value = number(interrupt.child("value"));
                 if (!value || *value >= 480) {
-                    remark(interrupt, fmt::format("the interrupt {} has no number from 0 to 479; it is left out.",
-                                                  printable(name.substr(0, 48))));
+                    remark(interrupt, say("the interrupt {} has no number from 0 to 479; it is left out.",
+                                          printable(name.substr(0, 48))));
                     continue;
                 }
                 if (seen.insert(name).second)
@@ -270,18 +269,17 @@ private:
         std::vector<std::pair<std::string, const FlatRegister*>> put;
         for (FlatRegister& reg : registers) {
             if (++registers_ > kMaxRegisters) {
-                giveUp(node, fmt::format("has more than {} registers.", kMaxRegisters));
+                giveUp(node, say("has more than {} registers.", kMaxRegisters));
                 return {};
             }
             const std::uint64_t width = std::uint64_t(reg.given.size) / 8;
             if (reg.offset % width != 0 || (reg.count > 1 && reg.stride % width != 0)) {
-                note(reg,
-                     fmt::format("{} of {} bits stands at 0x{:X}, which is no multiple of its size; it is left out.",
-                                 reg.name, reg.given.size, reg.offset));
+                note(reg, say("{} of {} bits stands at 0x{:X}, which is no multiple of its size; it is left out.",
+                              reg.name, reg.given.size, reg.offset));
                 continue;
             }
             if (reg.offset + reg.stride * std::uint64_t(reg.count - 1) > kMaxOffset) {
-                note(reg, fmt::format("{} stands more than {} MiB behind its block; it is left out.", reg.name, 16));
+                note(reg, say("{} stands more than {} MiB behind its block; it is left out.", reg.name, 16));
                 continue;
             }
             // Registers at one address: C has one name for it.
@@ -292,8 +290,8 @@ private:
                         taken != bytes.end())
                         before = taken->second;
             if (!before.empty()) {
-                note(reg, fmt::format("{} is another view of {} at 0x{:X}; only {} is described.", reg.name, before,
-                                      reg.offset, before));
+                note(reg, say("{} is another view of {} at 0x{:X}; only {} is described.", reg.name, before, reg.offset,
+                              before));
                 continue;
             }
             for (int n = 0; n < reg.count; ++n)
@@ -368,7 +366,7 @@ private:
         for (int n = 2; !taken.insert(lowered(name)).second; ++n)
             name = wanted.substr(0, 44) + "_" + std::to_string(n);
         if (name != wanted && std::string_view(node.name()) == "peripheral" && &taken == &instanceNames_)
-            remark(node, fmt::format("there is another {}; this one is called {}.", wanted, name));
+            remark(node, say("there is another {}; this one is called {}.", wanted, name));
         return name;
     }
 
@@ -378,7 +376,7 @@ private:
                  std::vector<FlatRegister>& out, int depth)
     {
         if (depth > kMaxNesting)
-            return giveUp(chain.front(), fmt::format("nests clusters more than {} deep.", kMaxNesting));
+            return giveUp(chain.front(), say("nests clusters more than {} deep.", kMaxNesting));
         const std::string prepend =
             std::string_view(chain.front().name()) == "peripheral" ? textAt(first(chain, "prependToName")) : "";
         const std::string append = prepend.empty() && std::string_view(chain.front().name()) != "peripheral"
@@ -394,10 +392,10 @@ private:
             take(given, own, member);
             const std::uint64_t at = offset + number(first(own, "addressOffset")).value_or(0);
             if (!first(own, "addressOffset"))
-                return giveUp(member, "has no address offset.");
+                return giveUp(member, say("has no address offset."));
             const std::string pattern = textAt(member.child("name"));
             if (pattern.empty())
-                return giveUp(member, "has no name.");
+                return giveUp(member, say("has no name."));
             const Dim dim = dimOf(own);
             if (failed_)
                 return;
@@ -406,7 +404,7 @@ private:
             else
                 addRegister(own, prefix, prepend + pattern + append, at, dim, given, out);
             if (out.size() > std::size_t(kMaxRegisters))
-                return giveUp(chain.front(), fmt::format("has more than {} registers.", kMaxRegisters));
+                return giveUp(chain.front(), say("has more than {} registers.", kMaxRegisters));
         }
     }
 
@@ -436,7 +434,7 @@ private:
             const std::string name = dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern;
             collect(own, prefix + wordFor(name) + "_", at + dim.increment * std::uint64_t(i), given, out, depth + 1);
             if (out.size() > std::size_t(kMaxRegisters))
-                return giveUp(own.front(), fmt::format("has more than {} registers.", kMaxRegisters));
+                return giveUp(own.front(), say("has more than {} registers.", kMaxRegisters));
         }
     }
 
@@ -491,9 +489,9 @@ private:
                 word.name = half ? "_HIGH" : "_LOW";
                 halves.push_back(std::move(word));
             }
-            remark(own.front(), fmt::format("{} has 64 bits; it is described as two words, {}_LOW and {}_HIGH.",
-                                            printable(pattern.substr(0, 48)), printable(pattern.substr(0, 48)),
-                                            printable(pattern.substr(0, 48))));
+            remark(own.front(), say("{} has 64 bits; it is described as two words, {}_LOW and {}_HIGH.",
+                                    printable(pattern.substr(0, 48)), printable(pattern.substr(0, 48)),
+                                    printable(pattern.substr(0, 48))));
         } else {
             readFields(own, reg, 0, reg.given.size);
             reg.name = "";
@@ -571,15 +569,15 @@ private:
                 if (high && low && *high < 64 && *low <= *high)
                     return std::pair{int(*low), int(*high - *low) + 1};
             }
-            giveUp(range, fmt::format("\"{}\" is not a range of bits; the format is [msb:lsb].",
-                                      printable(text.substr(0, 40))));
+            giveUp(range,
+                   say("\"{}\" is not a range of bits; the format is [msb:lsb].", printable(text.substr(0, 40))));
             return std::nullopt;
         }
         if (const Node lsb = own.size() == 1 ? first(own, "lsb") : Node()) {
             const auto low = number(lsb), high = number(first(own, "msb"));
             if (low && high && *high < 64 && *low <= *high)
                 return std::pair{int(*low), int(*high - *low) + 1};
-            giveUp(lsb, "<lsb> and <msb> must be bits from 63 down to 0.");
+            giveUp(lsb, say("<lsb> and <msb> must be bits from 63 down to 0."));
             return std::nullopt;
         }
         if (const Node at = first(own, "bitOffset")) {
@@ -588,10 +586,10 @@ private:
                 first(own, "bitWidth") ? number(first(own, "bitWidth")) : std::optional<std::uint64_t>(1);
             if (low && width && *width > 0 && *width <= 64 && *low + *width <= 64)
                 return std::pair{int(*low), int(*width)};
-            giveUp(at, "<bitOffset> and <bitWidth> must stay within 64 bits.");
+            giveUp(at, say("<bitOffset> and <bitWidth> must stay within 64 bits."));
             return std::nullopt;
         }
-        giveUp(field, "has no bits: <bitRange>, <lsb> and <msb>, or <bitOffset> and <bitWidth>.");
+        giveUp(field, say("has no bits: <bitRange>, <lsb> and <msb>, or <bitOffset> and <bitWidth>."));
         return std::nullopt;
     }
 
@@ -688,22 +686,21 @@ private:
                 const std::string name = dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern;
                 const int low = place->first + int(dim.increment) * i;
                 if (++fields_ > kMaxFields)
-                    return giveUp(member, fmt::format("the file has more than {} fields.", kMaxFields));
+                    return giveUp(member, say("the file has more than {} fields.", kMaxFields));
                 if (low + place->second <= fromBit || low >= fromBit + bits) {
                     if (fromBit == 0 && bits < 64 && reg.given.size != 32)
-                        remark(member, fmt::format("{} lies outside of its register; it is left out.",
-                                                   printable(name.substr(0, 48))));
+                        remark(member,
+                               say("{} lies outside of its register; it is left out.", printable(name.substr(0, 48))));
                     else if (fromBit == 0 && reg.given.size == 32 && low >= 32 && reg.name.empty())
-                        remark(member, fmt::format("{} lies outside of its register; it is left out.",
-                                                   printable(name.substr(0, 48))));
+                        remark(member,
+                               say("{} lies outside of its register; it is left out.", printable(name.substr(0, 48))));
                     continue;
                 }
                 const int from = std::max(low, fromBit), to = std::min(low + place->second, fromBit + bits);
                 if (low < fromBit || low + place->second > fromBit + bits) {
-                    remark(
-                        member,
-                        fmt::format("{} does not lie in one word of its register; its bits are described word by word.",
-                                    printable(name.substr(0, 48))));
+                    remark(member,
+                           say("{} does not lie in one word of its register; its bits are described word by word.",
+                               printable(name.substr(0, 48))));
                     add(name, from - fromBit, to - from, access, about, Json::object(), lineOf(member));
                 } else {
                     add(name, from - fromBit, to - from, access, about, values, lineOf(member));
@@ -744,17 +741,17 @@ private:
                                 }
                         const std::optional<std::uint64_t> code = numberOf(text);
                         if (!code || (width < 64 && *code >> width != 0)) {
-                            remark(value, fmt::format("the value {} = {} does not fit into {} bits; it is left out.",
-                                                      printable(name.substr(0, 48)),
-                                                      printable(textAt(value.child("value")).substr(0, 40)), width));
+                            remark(value, say("the value {} = {} does not fit into {} bits; it is left out.",
+                                              printable(name.substr(0, 48)),
+                                              printable(textAt(value.child("value")).substr(0, 40)), width));
                             continue;
                         }
                         if (*code > UINT32_MAX)
                             continue;
                         if (wild)
-                            remark(value, fmt::format("{} = {} stands for several codes; {} is the one with zeros.",
-                                                      printable(name.substr(0, 48)),
-                                                      printable(textAt(value.child("value")).substr(0, 40)), *code));
+                            remark(value, say("{} = {} stands for several codes; {} is the one with zeros.",
+                                              printable(name.substr(0, 48)),
+                                              printable(textAt(value.child("value")).substr(0, 40)), *code));
                         std::string word = valueName(name.empty() ? textAt(value.child("value")) : name);
                         while (!names.insert(word).second)
                             word += "_2";

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/register_xml.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -63,7 +64,7 @@ std::optional<std::uint64_t> RegisterXml::number(const Node& node)
         return std::nullopt;
     if (const std::optional<std::uint64_t> value = numberOf(textAt(node)))
         return value;
-    giveUp(node, fmt::format("\"{}\" is not a number.", printable(textAt(node).substr(0, 80))));
+    giveUp(node, say("\"{}\" is not a number.", printable(textAt(node).substr(0, 80))));
     return std::nullopt;
 }
 
@@ -219,12 +220,12 @@ RegisterXml::Chain RegisterXml::chainOf(const Node& node)
         const Node base = target(out.back());
         if (!base) {
             giveUp(out.back(),
-                   fmt::format("is derived from \"{}\", which the file does not have.",
-                               printable(std::string_view(out.back().attribute("derivedFrom").value()).substr(0, 80))));
+                   say("is derived from \"{}\", which the file does not have.",
+                       printable(std::string_view(out.back().attribute("derivedFrom").value()).substr(0, 80))));
             break;
         }
         if (std::find(out.begin(), out.end(), base) != out.end() || out.size() > kMaxDerivations) {
-            giveUp(node, "is derived from itself.");
+            giveUp(node, say("is derived from itself."));
             break;
         }
         out.push_back(base);
@@ -254,7 +255,7 @@ void RegisterXml::take(Given& given, const Chain& chain, const Node& at)
     if (const Node size = first(chain, "size")) {
         const std::uint64_t bits = number(size).value_or(32);
         if (bits == 0 || bits > 64)
-            giveUp(size, fmt::format("a register of {} bits cannot be.", bits));
+            giveUp(size, say("a register of {} bits cannot be.", bits));
         else
             given.size = int(bits);
     }
@@ -263,8 +264,8 @@ void RegisterXml::take(Given& given, const Chain& chain, const Node& at)
         static const std::set<std::string, std::less<>> known{"read-only", "write-only", "read-write", "writeOnce",
                                                               "read-writeOnce"};
         if (!known.contains(given.access)) {
-            remark(access, fmt::format("\"{}\" is not an access that the format has; taken as read-write.",
-                                       printable(given.access.substr(0, 40))));
+            remark(access, say("\"{}\" is not an access that the format has; taken as read-write.",
+                               printable(given.access.substr(0, 40))));
             given.access = "read-write";
         }
     }
@@ -285,15 +286,15 @@ RegisterXml::Dim RegisterXml::dimOf(const Chain& chain)
         return out;
     const std::uint64_t count = number(dim).value_or(0);
     if (count < 1 || count > kMaxDim) {
-        giveUp(dim, fmt::format("an array of {} elements; Bindrel reads 1 to {}.", count, kMaxDim));
+        giveUp(dim, say("an array of {} elements; Bindrel reads 1 to {}.", count, kMaxDim));
         return out;
     }
     out.count = int(count);
     out.increment = number(first(chain, "dimIncrement")).value_or(0);
     if (!first(chain, "dimIncrement") && count > 1)
-        giveUp(dim, "an array needs <dimIncrement>.");
+        giveUp(dim, say("an array needs <dimIncrement>."));
     if (out.increment > kMaxOffset)
-        giveUp(first(chain, "dimIncrement"), "is further than a block of registers can reach.");
+        giveUp(first(chain, "dimIncrement"), say("is further than a block of registers can reach."));
     std::string index = textAt(first(chain, "dimIndex"));
     if (const Node list = first(chain, "dimArrayIndex"); index.empty() && list) {
         for (const Node& value : list.children("enumeratedValue"))
@@ -316,7 +317,7 @@ RegisterXml::Dim RegisterXml::dimOf(const Chain& chain)
             out.index.emplace_back(trimmed(entry));
     }
     if (int(out.index.size()) != out.count) {
-        giveUp(dim, fmt::format("the array has {} elements, but <dimIndex> names {}.", out.count, out.index.size()));
+        giveUp(dim, say("the array has {} elements, but <dimIndex> names {}.", out.count, out.index.size()));
         out.index.assign(std::size_t(out.count), "0");
     }
     return out;

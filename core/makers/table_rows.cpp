@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/table_rows.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -63,9 +64,8 @@ std::vector<TableRow> joinedRows(const Grid& grid, const Columns& columns,
             first.starts_with('(') || lowered(first).starts_with("note") || lowered(first).starts_with("table ");
         if (note || (words && keys <= 1 && !(keys == 0 && !out.empty()))) {
             if (!note && remarks.size() < kMostTableRemarks)
-                remarks.push_back(
-                    problemInFile(name, row.line,
-                                  fmt::format("\"{}\" is passed over as a heading.", printable(first.substr(0, 60)))));
+                remarks.push_back(problemInFile(
+                    name, row.line, say("\"{}\" is passed over as a heading.", printable(first.substr(0, 60)))));
             continue;
         }
         if (keys == 0 && !out.empty()) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/makers/value_table.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
 #include "core/makers/table_rows.h"
@@ -91,14 +92,14 @@ private:
         if (fact && fact->what == Fact::Range)
             return fact->of;
         if (fact)
-            remark(line, fmt::format("\"{}\" stands among conditions and is said to be {}; the row is not read.",
-                                     printable(cell), textOf(*fact)));
+            remark(line, say("\"{}\" stands among conditions and is said to be {}; the row is not read.",
+                             printable(cell), textOf(*fact)));
         else if (columns_.names.contains(cell))
             return std::string();
         else
-            remark(line, fmt::format("not read: nothing says which operating range the condition \"{}\" is. If it "
-                                     "changes nothing, the name can be ignored.",
-                                     printable(cell.substr(0, 80))));
+            remark(line, say("not read: nothing says which operating range the condition \"{}\" is. If it "
+                             "changes nothing, the name can be ignored.",
+                             printable(cell.substr(0, 80))));
         return std::nullopt;
     }
 
@@ -108,16 +109,15 @@ private:
     {
         const TableNumber number = tableNumberIn(cell);
         if (!number.trouble.empty()) {
-            remark(line, fmt::format("\"{}\" {}; it is not read.", printable(cell.substr(0, 60)), number.trouble));
+            remark(line, say("\"{}\" {}; it is not read.", printable(cell.substr(0, 60)), number.trouble));
             return {};
         }
         const std::string& said = !number.unit.empty() ? number.unit : !rowUnit.empty() ? rowUnit : columnUnit;
         const std::optional<TableUnit> unit = tableUnitOf(said);
         if (!unit || std::find(measures.begin(), measures.end(), unit->measure) == measures.end()) {
-            remark(line, said.empty()
-                             ? fmt::format("\"{}\" has no unit; it is not read.", printable(cell.substr(0, 60)))
-                             : fmt::format("\"{}\" in \"{}\" cannot be that value; it is not read.",
-                                           printable(cell.substr(0, 60)), printable(said.substr(0, 40))));
+            remark(line, said.empty() ? say("\"{}\" has no unit; it is not read.", printable(cell.substr(0, 60)))
+                                      : say("\"{}\" in \"{}\" cannot be that value; it is not read.",
+                                            printable(cell.substr(0, 60)), printable(said.substr(0, 40))));
             return {};
         }
         return unit->measure == Measure::Temperature ? number.digits : number.digits + " " + unit->name;
@@ -214,9 +214,9 @@ private:
         if (twofold_.contains(pointer))
             return;
         if (known != into.end() && *known != value) {
-            remark(line, fmt::format("{} is said to be {} and {}: neither is read. Name the column that tells them "
-                                     "apart, or the row that counts.",
-                                     pointer, known->dump(), value.dump()));
+            remark(line, say("{} is said to be {} and {}: neither is read. Name the column that tells them "
+                             "apart, or the row that counts.",
+                             pointer, known->dump(), value.dump()));
             into.erase(key);
             twofold_.insert(pointer);
             return;
@@ -240,22 +240,21 @@ private:
             name = above;
         above = name;
         if (name.empty()) {
-            remark(row.line, "the row has values and no name; it is not read.");
+            remark(row.line, say("the row has values and no name; it is not read."));
             return;
         }
         ++out_.rows;
         const std::optional<TableFact> fact = factOf(name, about, row.line);
         if (!fact) {
             if (!columns_.names.contains(name) && unknown_.insert(name).second)
-                remark(row.line, fmt::format("\"{}\" is not read: nothing says which value it is.", printable(name)));
+                remark(row.line, say("\"{}\" is not read: nothing says which value it is.", printable(name)));
             return;
         }
         const std::optional<std::string> inRange = rangeOf(cell(row, What::Range), row.line);
         if (!inRange)
             return;
         if (fact->what == Fact::Range) {
-            remark(row.line,
-                   fmt::format("\"{}\" is an operating range, not a value; the row is not read.", printable(name)));
+            remark(row.line, say("\"{}\" is an operating range, not a value; the row is not read.", printable(name)));
             return;
         }
         const std::optional<Values> values = valuesOf(row, measuresOf(fact->what));
@@ -266,12 +265,11 @@ private:
     void take(const TableFact& fact, const Values& v, const std::string& inRange, const std::string& name, int line)
     {
         const auto lacks = [&](const char* what) {
-            remark(line,
-                   fmt::format("\"{}\" has no {} value; it is not read as {}.", printable(name), what, textOf(fact)));
+            remark(line, say("\"{}\" has no {} value; it is not read as {}.", printable(name), what, textOf(fact)));
         };
         if (!inRange.empty() && fact.what != Fact::Limit) {
-            remark(line, fmt::format("\"{}\" differs by operating range, which {} cannot; it is not read.",
-                                     printable(name), textOf(fact)));
+            remark(line, say("\"{}\" differs by operating range, which {} cannot; it is not read.", printable(name),
+                             textOf(fact)));
             return;
         }
         const std::string one = !v.typical.empty() ? v.typical : v.least == v.most ? v.most : std::string();
@@ -288,7 +286,7 @@ private:
             if (both)
                 set(into(), key, Json::array({v.least, v.most}), line);
             else
-                lacks("lowest and highest");
+                lacks(say("lowest and highest"));
         };
         const auto ofClock = [&] { return clock(fact.of); };
         const auto ofMode = [&] { return mode(fact.of); };
@@ -296,7 +294,7 @@ private:
         switch (fact.what) {
         case Fact::Limit: {
             if (v.least.empty() && v.most.empty())
-                return lacks("lowest or highest");
+                return lacks(say("lowest or highest"));
             Json limit = Json::object();
             if (!v.least.empty())
                 limit["min"] = v.least;
@@ -322,7 +320,7 @@ private:
             const auto least = wholeNumber(v.least.starts_with('-') ? v.least.substr(1) : v.least, 300),
                        highest = wholeNumber(v.most.starts_with('-') ? v.most.substr(1) : v.most, 300);
             if (!least || !highest)
-                return lacks("lowest and highest whole");
+                return lacks(say("lowest and highest whole"));
             return set(root(), "temperature",
                        Json::array({v.least.starts_with('-') ? -*least : *least,
                                     v.most.starts_with('-') ? -*highest : *highest}),
@@ -364,7 +362,7 @@ private:
         if (above.empty())
             return lacks("highest");
         if (above.starts_with('-') || (!v.least.empty() && !v.least.starts_with('-') && v.least != above))
-            return lacks("lowest below and highest above the nominal");
+            return lacks(say("lowest below and highest above the nominal"));
         set(clock(fact.of), "tolerance",
             v.least.empty() || positive(v.least) == above ? Json(above) : Json::array({positive(v.least), above}),
             line);
@@ -382,9 +380,9 @@ private:
         auto& known = fastest_[range];
         const auto [at, fresh] = known.emplace(waits, std::pair(rate, line));
         if (!fresh && at->second.first != rate) {
-            remark(line, fmt::format("{} of {}: said to allow {} and {}; none of its wait states are read.",
-                                     counted(long(waits), "wait state"), range.empty() ? "the chip" : range,
-                                     at->second.first, rate));
+            remark(line, say("{} of {}: said to allow {} and {}; none of its wait states are read.",
+                             sayCount(long(waits), "{} wait state", "{} wait states"),
+                             range.empty() ? say("the chip") : range, at->second.first, rate));
             twofold_.insert(range);
         }
     }
@@ -399,8 +397,8 @@ private:
             range = rangeAbove;
         rangeAbove = range;
         if (!waits) {
-            remark(row.line, fmt::format("\"{}\" is no number of wait states; the row is not read.",
-                                         printable(text.substr(0, 60))));
+            remark(row.line,
+                   say("\"{}\" is no number of wait states; the row is not read.", printable(text.substr(0, 60))));
             return;
         }
         ++out_.rows;
@@ -416,9 +414,8 @@ private:
             if (!id && !columns_.facts.contains(column.range)) {
                 out_.quantities.emplace(column.range, ChipTable::Quantity{row.line, {}});
                 if (unknown_.insert(column.range).second)
-                    remark(row.line,
-                           fmt::format("the column is not read: nothing says which operating range \"{}\" is.",
-                                       printable(column.range)));
+                    remark(row.line, say("the column is not read: nothing says which operating range \"{}\" is.",
+                                         printable(column.range)));
                 continue;
             }
             const std::optional<std::string> range = column.range.empty() ? inRange
@@ -456,7 +453,7 @@ private:
             if (twofold_.contains(id))
                 continue;
             if (id.empty()) {
-                remark(line, "nothing says of which operating range these wait states are; they are not read.");
+                remark(line, say("nothing says of which operating range these wait states are; they are not read."));
                 continue;
             }
             Json list = Json::array();
@@ -466,8 +463,7 @@ private:
                 list.push_back(limit.first);
             }
             if (list.size() != limits.size()) {
-                remark(line,
-                       fmt::format("the wait states of {} do not go up from 0 one by one; they are not read.", id));
+                remark(line, say("the wait states of {} do not go up from 0 one by one; they are not read.", id));
                 continue;
             }
             const Item into = range(id);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/output/folder_memory.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/project_folder.h"
 
@@ -102,9 +103,9 @@ Outcome checkOwner(const std::string& owner, const std::string& plan, const Dire
 {
     if (owner.empty() || owner == plan || ownership == Ownership::TakeOver)
         return {};
-    Problem problem = problemOf(fmt::format("belongs to the plan \"{}\"; \"{}\" would take the place of its files. "
-                                            "Choose another folder, or take this one over.",
-                                            printable(owner), printable(plan)));
+    Problem problem = problemOf(say("belongs to the plan \"{}\"; \"{}\" would take the place of its files. "
+                                    "Choose another folder, or take this one over.",
+                                    printable(owner), printable(plan)));
     problem.file = folder.path().string();
     return problem;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/output/numbered_names.h"
 
+#include "core/base/say.h"
 #include "core/output/output.h"
 
 #include <fmt/format.h>
@@ -19,8 +20,8 @@ Expected<std::string> moveToFreeNumber(const Directory& from, const std::string&
         if (*done)
             return numbered;
     }
-    Problem problem = problemOf(fmt::format(
-        "has no free name: {} to {}-{} exist. Remove those that you no longer need.", stem, stem, kMost - 1));
+    Problem problem = problemOf(
+        say("has no free name: {} to {}-{} exist. Remove those that you no longer need.", stem, stem, kMost - 1));
     problem.file = (to.path() / stem).string();
     return problem;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What a write would do: each file's text on the disk, what was generated last, and what is generated now.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/folder_memory.h"
 #include "core/output/merge.h"
@@ -87,7 +88,7 @@ public:
             return outcome.problem();
         if (!memory_.stages().empty())
             out_.notes.push_back(
-                "A write was interrupted in this folder. The next one brings every file to what is listed here.");
+                say("A write was interrupted in this folder. The next one brings every file to what is listed here."));
         return std::move(out_);
     }
 
@@ -121,7 +122,7 @@ private:
             change.after = file.text();
             settle(change, old, *bases);
             if (former && change.state == State::Conflict)
-                change.note = fmt::format("{}, where it comes from: {}", *former, change.note);
+                change.note = say("{}, where it comes from: {}", *former, change.note);
             else if (former)
                 moveFrom(*former, change, change.after);
         }
@@ -133,7 +134,7 @@ private:
     {
         change.state = State::Moved;
         change.after = std::move(text);
-        change.note = "from " + former;
+        change.note = say("from {}", former);
         movedTo_[former] = change.name;
     }
 
@@ -206,14 +207,13 @@ private:
             return finish(mine, State::Same);
         const Expected<Regions> regions = keepRegions(mine);
         if (!regions)
-            return conflict(change, fmt::format("line {}: {}", regions.problem().line, regions.problem().message));
+            return conflict(change, say("line {}: {}", regions.problem().line, regions.problem().message));
         const std::optional<Seal> seal = sealOf(mine);
         const std::optional<Seal> fresh = sealOf(generated);
         if (bases.empty() && !seal)
-            return conflict(change, "there is a file of this name that Bindrel did not write; move it away");
+            return conflict(change, say("there is a file of this name that Bindrel did not write; move it away"));
         if (bases.empty() && fresh && seal->plan != fresh->plan)
-            return conflict(change,
-                            fmt::format("was written for the plan \"{}\"; move it away, or choose another folder",
+            return conflict(change, say("was written for the plan \"{}\"; move it away, or choose another folder",
                                         printable(seal->plan)));
 
         Regions homeless = *regions;
@@ -244,8 +244,8 @@ private:
             change.pieces = piecesOf(std::nullopt, mine, freshText);
             if (settle(change, *regions, finish))
                 return;
-            return conflict(change, "edited by hand, and what was generated before is not known here (the folder "
-                                    ".bindrel is missing or another's); settle each place, or move the file away");
+            return conflict(change, say("edited by hand, and what was generated before is not known here (the folder "
+                                        ".bindrel is missing or another's); settle each place, or move the file away"));
         }
         std::stable_sort(ancestors.begin(), ancestors.end(), [&mine](const std::string& a, const std::string& b) {
             return commonLines(a, mine) > commonLines(b, mine);
@@ -279,8 +279,9 @@ private:
         if (conflicts(change.pieces) == 0)
             change.pieces = piecesOf(std::nullopt, mine, freshText);
         if (!settle(change, *regions, finish))
-            conflict(change, "edited by hand where the new text changes too; settle each place, or move your change "
-                             "into a keep region");
+            conflict(change,
+                     say("edited by hand where the new text changes too; settle each place, or move your change "
+                         "into a keep region"));
     }
 
     /// Puts a file together as the person has settled its pieces. False while one is open, or when what they make has
@@ -298,7 +299,7 @@ private:
                 if (text->find(own) == std::string::npos)
                     park(change.name, name, own);
         finish(*text, State::Merged);
-        change.note = "as you settled it";
+        change.note = say("as you settled it");
         return true;
     }
 
@@ -324,7 +325,7 @@ private:
             // was.
             if (const auto moved = movedTo_.find(name); moved != movedTo_.end()) {
                 change.state = State::Obsolete;
-                change.note = "moves to " + moved->second;
+                change.note = say("moves to {}", moved->second);
             } else if (regions && isUntouched(mine)) {
                 change.state = State::Obsolete;
                 for (const auto& [region, text] : *regions)
@@ -333,10 +334,9 @@ private:
                 change.state = State::Left;
                 change.after = change.before;
                 change.note =
-                    regions
-                        ? "no longer generated, but you have edited it; remove it when you no longer need it"
-                        : fmt::format("no longer generated; its keep marks do not pair up (line {}: {}), so it stays",
-                                      regions.problem().line, regions.problem().message);
+                    regions ? say("no longer generated, but you have edited it; remove it when you no longer need it")
+                            : say("no longer generated; its keep marks do not pair up (line {}: {}), so it stays",
+                                  regions.problem().line, regions.problem().message);
             }
             out_.files.push_back(std::move(change));
         }
@@ -385,7 +385,7 @@ private:
             change.after = inLineEnds(change.before, withRegions(withLineFeeds(change.after), kept));
             if (change.state == State::Same)
                 change.state = State::Changed;
-            change.note = fmt::format("the kept text of {} is back", printable(entry.region));
+            change.note = say("the kept text of {} is back", printable(entry.region));
         }
         from = std::move(staying);
     }
@@ -439,7 +439,7 @@ private:
         change.state = text.empty() ? State::Obsolete : !*disk ? State::New : State::Changed;
         if (change.after == change.before)
             return {};
-        change.note = fmt::format("keeps the text of {} region(s) that have no home at present", file.entries().size());
+        change.note = say("keeps the text of {} region(s) that have no home at present", file.entries().size());
         out_.files.push_back(std::move(change));
         return {};
     }
@@ -466,7 +466,7 @@ const char* nameOf(FileChange::State state)
     case State::Changed:
         return "changed";
     case State::Merged:
-        return "merged with your edits";
+        return say("merged with your edits");
     case State::Same:
         return "same";
     case State::Yours:
@@ -474,11 +474,11 @@ const char* nameOf(FileChange::State state)
     case State::Conflict:
         return "conflict";
     case State::Obsolete:
-        return "no longer needed";
+        return say("no longer needed");
     case State::Left:
         break;
     }
-    return "left as edited";
+    return say("left as edited");
 }
 
 Expected<OutputPreview> previewOutput(const Source& source, const fs::path& folder, Ownership ownership,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/output/stage_sweep.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/folder_memory.h"
 #include "core/output/numbered_names.h"
@@ -111,10 +112,9 @@ private:
         const Expected<std::string> kept =
             rescued ? moveToFreeNumber(stage, staged, *rescued, name) : Expected<std::string>(rescued.problem());
         if (kept)
-            notes.push_back(
-                fmt::format("An interrupted write left a text of {} that exists nowhere else. It is kept as "
-                            "{}/rescued/{}; copy from it what you need.",
-                            path, FolderMemory::kName, *kept));
+            notes.push_back(say("An interrupted write left a text of {} that exists nowhere else. It is kept as "
+                                "{}/rescued/{}; copy from it what you need.",
+                                path, FolderMemory::kName, *kept));
         return kept.ok();
     }
 
@@ -123,7 +123,7 @@ private:
     {
         if (staged != name)
             if (const Expected<bool> renamed = stage.moveToFree(staged, stage, name); !renamed || !*renamed)
-                return problemOf("the name is taken.");
+                return problemOf(say("the name is taken."));
         return addBackup(stage, backups, name);
     }
 

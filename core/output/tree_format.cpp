@@ -3,6 +3,7 @@
 
 #include "core/base/child_process.h"
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/scratch_folder.h"
 #include "core/base/text.h"
 #include "core/base/text_cache.h"
@@ -195,15 +196,15 @@ std::string format(std::vector<Job>& jobs, const fs::path& style, const std::fun
     using End = ChildProcess::End;
     const End end = ChildProcess(std::move(words), scratch->path(), log).wait(stopped, kPatience);
     if (end == End::NotInstalled)
-        return fmt::format("{} asks for a layout, but clang-format is not installed: install the package clang-format, "
-                           "or set Formatting to \"as written\". Nothing is formatted.",
-                           style.string());
+        return say("{} asks for a layout, but clang-format is not installed: install the package clang-format, "
+                   "or set Formatting to \"as written\". Nothing is formatted.",
+                   style.string());
     if (end == End::Stopped)
-        return "Stopped while clang-format was running. Nothing is formatted.";
+        return say("Stopped while clang-format was running. Nothing is formatted.");
     const Expected<std::string> said = readFile(log);
     if (end != End::Success)
-        return fmt::format("clang-format could not apply {}{}. Nothing is formatted.", style.string(),
-                           said && !said->empty() ? ": " + splitted(*said, '\n').front() : std::string());
+        return say("clang-format could not apply {}{}. Nothing is formatted.", style.string(),
+                   said && !said->empty() ? ": " + splitted(*said, '\n').front() : std::string());
     std::vector<std::string> bodies;
     for (const Job& job : jobs) {
         Expected<std::string> body = readFile(job.staged);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Carrying out a preview: stage everything, then only rename, with a way back until the last rename is done.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/folder_memory.h"
 #include "core/output/numbered_names.h"
@@ -48,9 +49,10 @@ public:
         for (std::string& note : sweepStages(source_, root_, memory_))
             notes_.push_back(std::move(note));
         if (byCopy_ && !memory_.exists(kTold) && memory_.write(kTold, ""))
-            notes_.push_back("This file system can neither exchange two files nor give one a second name, so each old "
-                             "file is copied before it is replaced. What another program saves "
-                             "between the two is lost. Write to another disk if that can happen.");
+            notes_.push_back(
+                say("This file system can neither exchange two files nor give one a second name, so each old "
+                    "file is copied before it is replaced. What another program saves "
+                    "between the two is lost. Write to another disk if that can happen."));
         return std::move(notes_);
     }
 
@@ -266,7 +268,7 @@ private:
         if (*fresh)
             return {};
         if (before.empty() && source_.find(name) && source_.find(name)->owner == SourceFile::Owner::User) {
-            notes_.push_back(fmt::format("{} was made by somebody meanwhile and stays as it is.", name));
+            notes_.push_back(say("{} was made by somebody meanwhile and stays as it is.", name));
             return {};
         }
         if (Outcome done = swap(*stage_, name); !done)
@@ -292,7 +294,7 @@ private:
             if (const Expected<bool> stays = stage_->moveToFree(staged, *spot.folder, spot.name); !stays || !*stays)
                 return putAway(name, before);
             notes_.push_back(
-                fmt::format("{} was edited in this moment, so it stays although it is no longer generated.", name));
+                say("{} was edited in this moment, so it stays although it is no longer generated.", name));
             return {};
         }
         back_.push_back([this, staged, spot] { return moved(stage_->moveToFree(staged, *spot.folder, spot.name)); });
@@ -304,7 +306,7 @@ private:
 
     static Outcome moved(const Expected<bool>& done)
     {
-        return !done ? Outcome(done.problem()) : !*done ? Outcome(problemOf("the name is taken.")) : Outcome();
+        return !done ? Outcome(done.problem()) : !*done ? Outcome(problemOf(say("the name is taken."))) : Outcome();
     }
 
     /// What the stage holds under this name was in the folder: to the backups when it is what the preview knew, else
@@ -328,8 +330,7 @@ private:
         if (!aside)
             return aside.problem();
         back_.push_back([&from, staged, at = *spot, kept = *aside] { return at.folder->move(kept, from, staged); });
-        notes_.push_back(
-            fmt::format("{} was saved by another program in this moment; that text is kept as {}.", name, *aside));
+        notes_.push_back(say("{} was saved by another program in this moment; that text is kept as {}.", name, *aside));
         return {};
     }
 
@@ -344,7 +345,7 @@ private:
             (void)memory_.removeTree(stageName_);
         else
             problem.message +=
-                " Some changes could not be undone; the next write completes them. No text of yours is lost.";
+                say(" Some changes could not be undone; the next write completes them. No text of yours is lost.");
         return problem;
     }
 
@@ -367,7 +368,7 @@ Expected<std::vector<std::string>> writeOutput(const Source& source, const fs::p
 {
     for (const FileChange& change : preview.files)
         if (change.state == State::Conflict) {
-            Problem problem = problemOf(change.note + ". Nothing was written.");
+            Problem problem = problemOf(change.note + say(". Nothing was written."));
             problem.file = (path / change.name).string();
             return problem;
         }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/output/write_summary.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -95,9 +96,9 @@ public:
         std::vector<std::string> out;
         std::vector<std::string> counts;
         if (!registers_.empty())
-            counts.push_back(counted(int(registers_.size()), "register"));
+            counts.push_back(sayCount(int(registers_.size()), "{} register", "{} registers"));
         if (!functions_.empty())
-            counts.push_back(counted(int(functions_.size()), "function"));
+            counts.push_back(sayCount(int(functions_.size()), "{} function", "{} functions"));
         if (!counts.empty()) {
             const bool one = registers_.size() + functions_.size() == 1;
             out.push_back(fmt::format("{} {}{}.", joined(counts, " and "), one ? "changes" : "change",
@@ -181,7 +182,7 @@ private:
         const std::size_t all = texts.size();
         if (all > kMostNamed) {
             texts.resize(kMostNamed);
-            texts.push_back(fmt::format("{} more", all - kMostNamed));
+            texts.push_back(say("{} more", all - kMostNamed));
         }
         return texts;
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/bind_all.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/placement_model.h"
 #include "core/pins/placement_words.h"
@@ -43,10 +44,10 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
     PlacementRequest request;
     request.needs = openNeeds(device, plan);
     if (request.needs.empty())
-        return problemOf("no need is unbound.");
+        return problemOf(say("no need is unbound."));
     const auto title = [&] {
-        return request.needs.size() == 1 ? "Bind " + plan.needs[request.needs.front()].title
-                                         : fmt::format("Bind {} unbound needs", request.needs.size());
+        return request.needs.size() == 1 ? say("Bind ") + plan.needs[request.needs.front()].title
+                                         : say("Bind {} unbound needs", request.needs.size());
     };
     std::vector<std::pair<NeedIndex, std::string>> left;
     request.effort = options.effort;
@@ -146,7 +147,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         case Solver::Answer::Unknown:
             continue;
         case Solver::Answer::Yes:
-            return fmt::format("{}: {} sides, so that the others fit.", title, wanted + 1);
+            return say("{}: {} sides, so that the others fit.", title, wanted + 1);
         case Solver::Answer::No:
             break;
         }
@@ -155,17 +156,17 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         for (const NeedIndex need : who.stay)
             if (!own.contains(need) && std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
                 blockers.push_back(plan.needs[need].title +
-                                   (plan.held(holdOfNeed(plan.needs[need].id)) ? " (held)" : ""));
+                                   (plan.held(holdOfNeed(plan.needs[need].id)) ? say(" (held)") : ""));
         if (!blockers.empty() && (!fewest || blockers.size() < fewest->size())) {
             fewest = std::move(blockers);
             where = on;
         }
     }
     if (!fewest)
-        return fmt::format("{}: {} sides. The chip has no {} with pads for all its signals.", title, wanted + 1,
-                           wanted == 1 ? "side" : fmt::format("{} sides", wanted));
-    return fmt::format("{}: {} sides. Using only the {} would displace {}.", title, wanted + 1, sidesInWords(where),
-                       listed(*fewest));
+        return say("{}: {} sides. The chip has no {} with pads for all its signals.", title, wanted + 1,
+                   wanted == 1 ? "side" : say("{} sides", wanted));
+    return say("{}: {} sides. Using only the {} would displace {}.", title, wanted + 1, sidesInWords(where),
+               listed(*fewest));
 }
 
 Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count,
@@ -174,7 +175,7 @@ Untangling untangle(const Device& device, const Board& board, const Plan& plan, 
     Untangling out;
     const Bindings bindings = bind(device, plan);
     if (bindings.contests.empty()) {
-        out.why = "nothing is in conflict.";
+        out.why = say("nothing is in conflict.");
         return out;
     }
     PlacementRequest request;
@@ -185,7 +186,8 @@ Untangling untangle(const Device& device, const Board& board, const Plan& plan, 
     out.proven = result.proven;
     out.cancelled = result.cancelled;
     for (const Placement& way : result.ways)
-        out.ways.push_back({editOfPlacement(plan, way, "Untangle: " + movesInWords(way.cost)), way.cost, way.proof});
+        out.ways.push_back(
+            {editOfPlacement(plan, way, say("Untangle: ") + movesInWords(way.cost)), way.cost, way.proof});
     if (out.ways.empty())
         out.why = noRoom(device, plan, result, {}).message;
     return out;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/bindings.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -26,36 +28,35 @@ OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec
         return open;
     seat.pad = device.findPad(padName);
     if (seat.pad < 0) {
-        seat.impossible = fmt::format("{} is not a pad of {}", padName, device.name);
+        seat.impossible = say("{} is not a pad of {}", padName, device.name);
         return open;
     }
     if (device.pinOf(seat.pad).empty()) {
-        seat.impossible = fmt::format("{} is not connected in package {}", padName, device.package.name);
+        seat.impossible = say("{} is not connected in package {}", padName, device.package.name);
         return open;
     }
     if (signal.pattern.empty()) {
         const Pad& pad = device.pads[seat.pad];
         if (pad.port < 0)
-            seat.impossible = fmt::format("{} is not on a port", padName);
+            seat.impossible = say("{} is not on a port", padName);
         else if (signal.line && !device.linesInPorts && (pad.line < 0 || device.lineInstance < 0))
-            seat.impossible = fmt::format("{} has no interrupt line", padName);
+            seat.impossible = say("{} has no interrupt line", padName);
         return open;
     }
     if (bound.instance < 0) {
-        seat.impossible = "no instance is chosen";
+        seat.impossible = say("no instance is chosen");
         return open;
     }
     open.routes = routesFor(device, bound.instance, signal, seat.pad);
     const Instance& instance = device.instances[bound.instance];
     if (open.routes.empty())
-        seat.impossible = fmt::format("{} cannot carry {} of {}", padName, signal.title, instance.name);
+        seat.impossible = say("{} cannot carry {} of {}", padName, say(signal.title), instance.name);
     else if (!via.empty()) {
         std::erase_if(open.routes, [&](const RouteMatch& match) {
             return instance.signals[size_t(device.routes[match.route].signal)].name != via;
         });
         if (open.routes.empty())
-            seat.impossible =
-                fmt::format("{} of {} does not lead to {} as {}", via, instance.name, padName, signal.title);
+            seat.impossible = say("{} of {} does not lead to {} as {}", via, instance.name, padName, say(signal.title));
     }
     return open;
 }
@@ -96,9 +97,9 @@ private:
             // Outputs of one pair on one channel, different outputs on different ones.
             const bool same = a.signal.channel == b.signal.channel;
             if (same != (a.channel == b.channel))
-                return same ? fmt::format("{} and {} must be outputs of the same channel", a.signal.title,
-                                          b.signal.title)
-                            : fmt::format("{} and {} are on the same channel", a.signal.title, b.signal.title);
+                return same ? say("{} and {} must be outputs of the same channel", say(a.signal.title),
+                                  say(b.signal.title))
+                            : say("{} and {} are on the same channel", say(a.signal.title), say(b.signal.title));
         }
         // Two signals on one pad contend for it; that says enough.
         return a.pad == b.pad ? std::string() : disagreement(device_, device_.routes[a.route], device_.routes[b.route]);
@@ -138,16 +139,16 @@ Stream takeStream(const Device& device, const BoundNeed& bound, const std::strin
         return stream;
     stream.channel = said->second;
     if (bound.instance < 0) {
-        stream.impossible = "no instance is chosen";
+        stream.impossible = say("no instance is chosen");
         return stream;
     }
     const Instance& instance = device.instances[bound.instance];
     const auto links = instance.dma.find(request);
     if (links == instance.dma.end())
-        stream.impossible = fmt::format("{} has no DMA request for {}", instance.name, request);
+        stream.impossible = say("{} has no DMA request for {}", instance.name, request);
     else if (std::none_of(links->second.begin(), links->second.end(),
                           [&](const DmaLink& link) { return link.channel == stream.channel; }))
-        stream.impossible = fmt::format("DMA channel {} cannot serve {}.{}", stream.channel, instance.name, request);
+        stream.impossible = say("DMA channel {} cannot serve {}.{}", stream.channel, instance.name, request);
     return stream;
 }
 
@@ -343,16 +344,16 @@ std::string nameOf(const Device& device, const Resource& resource)
     case Resource::Kind::Setting:
         return device.nameOf(device.muxFields[size_t(resource.index)]);
     case Resource::Kind::Channel:
-        return fmt::format("channel {} of {}", resource.index % 256,
-                           device.instances[InstanceIndex(resource.index / 256)].name);
+        return say("channel {} of {}", resource.index % 256,
+                   device.instances[InstanceIndex(resource.index / 256)].name);
     case Resource::Kind::Exclusive:
         return device.exclusives[size_t(resource.index)].name;
     case Resource::Kind::Dma:
-        return fmt::format("DMA channel {}", resource.index);
+        return say("DMA channel {}", resource.index);
     case Resource::Kind::Line:
         break;
     }
-    return fmt::format("interrupt line {}", resource.index);
+    return say("interrupt line {}", resource.index);
 }
 
 } // namespace bindrel

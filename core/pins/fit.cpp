@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/fit.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/transplant.h"
 
@@ -53,10 +54,10 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
     std::vector<std::string> names;
     for (const NeedIndex n : result.culprits)
         names.push_back(plan.needs[n].title);
-    out.why = result.cancelled    ? "the search was stopped"
-              : !result.proven    ? "not decided within the bounds of the search"
-              : names.size() == 1 ? fmt::format("{} cannot be placed", names[0])
-                                  : fmt::format("{} cannot all be placed", listed(names));
+    out.why = result.cancelled    ? say("the search was stopped")
+              : !result.proven    ? say("not decided within the bounds of the search")
+              : names.size() == 1 ? say("{} cannot be placed", names[0])
+                                  : say("{} cannot all be placed", listed(names));
     return out;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/freeing.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/relocate.h"
 
@@ -45,9 +46,9 @@ std::vector<RelaxationOption> relaxationOptions(const Device& device, const Boar
         const Need* need = hold.of == Hold::Of::Need ? plan.need(hold.id) : nullptr;
         if (!need || stopped())
             continue;
-        const std::string what = "release " + need->title + (hold.signal.empty() ? "" : " " + hold.signal);
+        const std::string what = say("release ") + need->title + (hold.signal.empty() ? "" : " " + hold.signal);
         if (auto way = tried(device, board, plan, RelaxationOption::Kind::LetGo, what,
-                             editOf("Untangle: " + what, SetHold{hold, false}), cancelled))
+                             editOf(say("Untangle: {}", what), SetHold{hold, false}), cancelled))
             out.push_back(std::move(*way));
     }
     PlacementRequest request;
@@ -57,8 +58,9 @@ std::vector<RelaxationOption> relaxationOptions(const Device& device, const Boar
         const Need& need = plan.needs[culprit];
         if (stopped())
             break;
-        if (auto way = tried(device, board, plan, RelaxationOption::Kind::LeaveOut, "leave out " + need.title,
-                             editOf("Resolve conflicts: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
+        if (auto way =
+                tried(device, board, plan, RelaxationOption::Kind::LeaveOut, say("leave out {}", need.title),
+                      editOf(say("Resolve conflicts: leave out {}", need.title), SetBinding{need.id, {}}), cancelled))
             out.push_back(std::move(*way));
     }
     std::vector<std::pair<int, RelaxationOption>> elsewhere;
@@ -70,8 +72,9 @@ std::vector<RelaxationOption> relaxationOptions(const Device& device, const Boar
             continue;
         const int moves = there.count(Relocation::Fate::Moves);
         const bool family = other->family == device.family;
-        std::string text = fmt::format("{} {} ({}): all placed, {} {}", family ? "take" : "change to", other->name,
-                                       other->package.name, counted(moves, "need"), moves == 1 ? "moves" : "move");
+        std::string text =
+            say("{} {} ({}): all placed, {} {}", family ? "take" : say("change to"), other->name, other->package.name,
+                sayCount(moves, "{} need", "{} needs"), moves == 1 ? "moves" : "move");
         elsewhere.emplace_back(moves + (family ? 0 : 1000), RelaxationOption{RelaxationOption::Kind::OtherDevice,
                                                                              std::move(text), std::move(there.edit)});
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/layout_change.h"
 
+#include "core/base/say.h"
 #include "core/pins/placement_words.h"
 #include "core/pins/wishes.h"
 
@@ -42,11 +43,11 @@ std::optional<LayoutChange> layoutChange(const Device& device, const Board& boar
     const std::optional<PlacementCost> was = costAsBound(device, boardBefore, before);
     const std::optional<PlacementCost> is = costAsBound(device, boardAfter, after);
     const BrokenWishes then = countBroken(device, boardBefore, before), now = countBroken(device, boardAfter, after);
-    out.levels.push_back({"wishes not kept", then.stated, now.stated});
-    out.levels.push_back({"signals not as the parts stand", then.standing, now.standing});
+    out.levels.push_back({say("wishes not kept"), then.stated, now.stated});
+    out.levels.push_back({say("signals not as the parts stand"), then.standing, now.standing});
     if (was && is)
-        for (const auto& [what, level] : {std::pair{"extra sides", PlacementLevel::Sides},
-                                          {"needs on more than one side", PlacementLevel::Splits},
+        for (const auto& [what, level] : {std::pair{say("extra sides"), PlacementLevel::Sides},
+                                          {say("needs on more than one side"), PlacementLevel::Splits},
                                           {"crossings", PlacementLevel::Crossings}})
             out.levels.push_back({what, was->at(level), is->at(level)});
     return out;
@@ -58,7 +59,7 @@ std::vector<std::string> movesInWords(const LayoutChange& change)
     if (change.moves.moved > 0)
         out.push_back(movesInWords(change.moves));
     if (change.rewired)
-        out.push_back("terminals are swapped");
+        out.push_back(say("terminals are swapped"));
     return out;
 }
 
@@ -69,7 +70,7 @@ std::vector<std::string> inWords(const LayoutChange& change)
         if (level.before != level.after)
             out.push_back(fmt::format("{}: {} \u2192 {}", level.what, level.before, level.after));
         else if (level.after > 0)
-            out.push_back(fmt::format("{}: {}, as before", level.what, level.after));
+            out.push_back(say("{}: {}, as before", level.what, level.after));
     }
     return out;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/options.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/placement_words.h"
 #include "core/pins/taken.h"
@@ -39,11 +40,11 @@ std::string clashText(const Device& device, const Plan& plan, const Taken& taken
         const std::string& title = plan.needs[owner].title;
         switch (use.resource.kind) {
         case Resource::Kind::Setting:
-            return fmt::format("{} needs another value in {}", title, nameOf(device, use.resource));
+            return say("{} needs another value in {}", title, nameOf(device, use.resource));
         case Resource::Kind::Unit:
-            return fmt::format("{} is in another mode for {}", nameOf(device, use.resource), title);
+            return say("{} is in another mode for {}", nameOf(device, use.resource), title);
         default:
-            return fmt::format("{} is used by {}", nameOf(device, use.resource), title);
+            return say("{} is used by {}", nameOf(device, use.resource), title);
         }
     }
     return {};
@@ -64,11 +65,11 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
                                   [&signal](const Seat& s) { return s.signal.id == signal.id; });
     if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance &&
         (own == bound.seats.end() || own->channel == option.channel))
-        return set(Option::Cost::Current, "here now");
+        return set(Option::Cost::Current, say("here now"));
     if (plan.held(holdOfSignal(self.id, signal.id)) && current != self.binding.pads.end())
-        return set(Option::Cost::Impossible, "the signal is held");
+        return set(Option::Cost::Impossible, say("the signal is held"));
     if (plan.held(holdOfNeed(self.id)) && bound.state == BoundNeed::State::Bound)
-        return set(Option::Cost::Impossible, "the need is held");
+        return set(Option::Cost::Impossible, say("the need is held"));
     if (const std::string objection =
             boardObjection(device, board, option.pad, option.route, self, netOf(self, signal.id));
         !objection.empty())
@@ -78,7 +79,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
             const bool held = plan.held(holdOfNeed(plan.needs[claim.need].id));
             option.taken = !held;
             return set(held ? Option::Cost::Impossible : Option::Cost::Contends,
-                       fmt::format("{} by {}", held ? "held" : "taken", titleOf(plan, claim)));
+                       say("{} by {}", held ? "held" : "taken", titleOf(plan, claim)));
         }
     std::vector<Use> uses;
     if (option.instance >= 0)
@@ -89,20 +90,19 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         return set(Option::Cost::Contends, std::move(clash));
     }
     if (bound.instance >= 0 && option.instance != bound.instance)
-        return set(Option::Cost::Moves,
-                   fmt::format("moves the whole need to {}", device.instances[option.instance].name));
+        return set(Option::Cost::Moves, say("moves the whole need to {}", device.instances[option.instance].name));
     for (const Claim& claim : bindings.padClaims[option.pad])
         if (claim.need == need && bound.seats[size_t(claim.seat)].signal.id != signal.id)
             return set(Option::Cost::Contends,
-                       fmt::format("its own {} is here", bound.seats[size_t(claim.seat)].signal.title));
+                       say("its own {} is here", say(bound.seats[size_t(claim.seat)].signal.title)));
     // The need's own other signals may lie in another remap set or group.
     if (option.route >= 0)
         for (const Seat& seat : bound.seats)
             if (seat.signal.id != signal.id && seat.route >= 0)
                 if (std::string why = disagreement(device, device.routes[option.route], device.routes[seat.route]);
                     !why.empty())
-                    return set(Option::Cost::Moves, fmt::format("{}; its other signals move along", why));
-    set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} after reset", pad.resetClaim));
+                    return set(Option::Cost::Moves, say("{}; its other signals move along", why));
+    set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : say("free, but {} after reset", pad.resetClaim));
 }
 
 /// What the board's layout asks for, pad by pad for one signal while the others stay.
@@ -127,15 +127,15 @@ public:
             if (!wish.stands)
                 broken.push_back(wish.text);
             else
-                asItStands +=
-                    wish.wish.kind == Wish::Kind::Side ? "; away from its part" : "; across another part's track";
+                asItStands += wish.wish.kind == Wish::Kind::Side ? say("; away from its part")
+                                                                 : say("; across another part's track");
         }
         if (count == 0 || option.cost == Option::Cost::Impossible)
             return;
         option.wishes = count;
         option.reason += asItStands;
         if (!broken.empty())
-            option.reason += fmt::format("; breaks \"{}\"", joined(broken, "\", \""));
+            option.reason += say("; breaks \"{}\"", joined(broken, "\", \""));
         if (rule && option.cost != Option::Cost::Current)
             option.cost = Option::Cost::Impossible;
     }
@@ -276,7 +276,7 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
         sitBy(device, seated, signal, option);
         binding = seated.binding;
     }
-    return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[option.pad].name),
+    return editOf(say("Put {} {} on {}", need.title, signal, device.pads[option.pad].name),
                   SetBinding{need.id, binding});
 }
 
@@ -295,13 +295,13 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
         const std::string instance = result.ways.front().bindings.empty()
                                          ? need.binding.instance
                                          : result.ways.front().bindings.front().second.instance;
-        edit.title = fmt::format("Bind {}{}", need.title, instance.empty() ? "" : " to " + instance);
+        edit.title = say("Bind {}{}", need.title, instance.empty() ? "" : say(" to {}", instance));
         // Also what stays as it is can be asked for; the edit then says so by being the same.
         if (edit.changes.empty())
             edit.changes.push_back(SetBinding{need.id, need.binding});
         return edit;
     }
-    return problemOf(fmt::format("the plan has no need \"{}\".", id));
+    return problemOf(say("the plan has no need \"{}\".", id));
 }
 
 Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
@@ -329,8 +329,8 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     Room room;
     room.cost = found.ways.front().cost;
     room.proven = found.proven;
-    room.edit = difference(plan, after,
-                           fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[option.pad].name));
+    room.edit =
+        difference(plan, after, say("Make room for {} {} on {}", need.title, signal, device.pads[option.pad].name));
     for (const NeedIndex n : plan.needs.indices()) {
         if (after.needs[n].binding == plan.needs[n].binding)
             continue;
@@ -353,16 +353,16 @@ void priceOption(Option& option, const Device& device, const Board& board, const
     const Expected<Room> room = makeRoom(device, board, plan, bindings, need, signal, option, cancelled);
     if (!room) {
         option.cost = Option::Cost::Impossible;
-        option.reason += ", and nothing can be moved away";
+        option.reason += say(", and nothing can be moved away");
         return;
     }
     option.cost = Option::Cost::Room;
     option.others = static_cast<int>(room->others.size());
     if (room->others.empty())
-        option.reason += "; its own other signals move";
+        option.reason += say("; its own other signals move");
     else
-        option.reason += room->others.size() == 1 ? fmt::format("; {} moves", room->others.front())
-                                                  : fmt::format("; {} needs move", room->others.size());
+        option.reason += room->others.size() == 1 ? say("; {} moves", room->others.front())
+                                                  : say("; {} needs move", room->others.size());
 }
 
 std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan,
@@ -384,12 +384,12 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
         InstanceOption& now = out.back();
         if (need.binding.instance == name) {
             now.cost = Option::Cost::Current;
-            now.reason = "here now";
+            now.reason = say("here now");
             continue;
         }
         if (plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty()) {
             now.cost = Option::Cost::Impossible;
-            now.reason = "the need is held";
+            now.reason = say("the need is held");
             continue;
         }
         // Held to the instance, and to nothing else: the pads of the old one are of no use.
@@ -412,9 +412,9 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
             for (const NeedIndex culprit : found.culprits)
                 if (culprit != needIndex)
                     names.push_back(plan.needs[culprit].title);
-            now.reason = found.cancelled ? "not looked at"
-                         : names.empty() ? "not all its signals reach free pads"
-                                         : listed(names) + (names.size() == 1 ? " blocks it" : " block it");
+            now.reason = found.cancelled ? say("not looked at")
+                         : names.empty() ? say("not all its signals reach free pads")
+                                         : listed(names) + (names.size() == 1 ? say(" blocks it") : say(" block it"));
             continue;
         }
         Plan after = plan;
@@ -427,9 +427,9 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
                 others.push_back(plan.needs[n].title);
         now.cost = others.empty() ? Option::Cost::Free : Option::Cost::Room;
         now.reason = others.empty()       ? "free"
-                     : others.size() == 1 ? others.front() + " moves"
-                                          : fmt::format("{} needs move", others.size());
-        now.edit = difference(plan, after, fmt::format("Put {} on {}", need.title, name));
+                     : others.size() == 1 ? others.front() + say(" moves")
+                                          : say("{} needs move", others.size());
+        now.edit = difference(plan, after, say("Put {} on {}", need.title, name));
     }
     return out;
 }

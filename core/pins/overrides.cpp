@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/overrides.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/field_code.h"
 
@@ -36,19 +37,19 @@ Override overrideOf(const Device& device, const Plan& plan, const Bindings& bind
     const BoundNeed& bound = bindings.needs[need];
     const std::string& title = plan.needs[need].title;
     if (bound.instance < 0) {
-        out.trouble = fmt::format("{} has no instance yet whose {} could be set by hand. Bind it first.", title, name);
+        out.trouble = say("{} has no instance yet whose {} could be set by hand. Bind it first.", title, name);
         return out;
     }
     const std::string& instance = device.instances[bound.instance].name;
     const std::optional<FieldRef> ref = device.findField(instance + "." + name);
     if (!ref || name.find('.') != name.rfind('.')) {
-        out.trouble = fmt::format("{} has no field \"{}\".{} Write REGISTER.FIELD, or drop the value that is set by "
-                                  "hand.",
-                                  instance, name, didYouMean(name, fieldNames(device.blockOf(bound.instance))));
+        out.trouble = say("{} has no field \"{}\".{} Write REGISTER.FIELD, or drop the value that is set by "
+                          "hand.",
+                          instance, name, didYouMean(name, fieldNames(device.blockOf(bound.instance))));
         return out;
     }
     if (const std::string why = whyNotByHand(device, *ref); !why.empty()) {
-        out.trouble = fmt::format("{} {}, so it cannot be set by hand. Drop that value.", device.nameOf(*ref), why);
+        out.trouble = say("{} {}, so it cannot be set by hand. Drop that value.", device.nameOf(*ref), why);
         return out;
     }
     const Expected<std::uint32_t> code = fieldCode(device, *ref, text);
@@ -76,11 +77,11 @@ std::vector<Override> overridesOf(const Device& device, const Plan& plan, const 
             if (set.ref.valid())
                 if (const auto [at, fresh] = first.emplace(set.ref, out.size());
                     !fresh && out[at->second].code != set.code) {
-                    set.trouble = fmt::format(
-                        "{} is set by hand to {} by {} and to {} by {}, which share it. Keep one.",
-                        device.nameOf(set.ref), fieldCodeText(device.fieldOf(set.ref), out[at->second].code),
-                        plan.needs[out[at->second].need].title, fieldCodeText(device.fieldOf(set.ref), set.code),
-                        plan.needs[n].title);
+                    set.trouble =
+                        say("{} is set by hand to {} by {} and to {} by {}, which share it. Keep one.",
+                            device.nameOf(set.ref), fieldCodeText(device.fieldOf(set.ref), out[at->second].code),
+                            plan.needs[out[at->second].need].title, fieldCodeText(device.fieldOf(set.ref), set.code),
+                            plan.needs[n].title);
                     set.ref = {};
                 }
             out.push_back(std::move(set));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/part_offer.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/plan_file.h"
 
@@ -50,7 +51,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
         const std::string wanted = std::exchange(next.needs[n].title, {});
         next.needs[n].title = freeNeedTitle(next, wanted);
     }
-    const std::string title = "Add " + out.part.title;
+    const std::string title = say("Add {}", out.part.title);
     const auto editTo = [&](const Plan& after) {
         // One change a thing, so that a preview reads well.
         Edit edit{title, {InsertPart{plan.parts.size(), own}}};
@@ -73,10 +74,10 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
         std::vector<std::string> names;
         for (const NeedIndex need : found.culprits)
             names.push_back(next.needs[need].title);
-        out.why = found.cancelled     ? "the search was stopped"
-                  : names.empty()     ? "it cannot be placed"
-                  : names.size() == 1 ? fmt::format("{} has no instance for {}", device.name, names[0])
-                                      : fmt::format("{} cannot all be placed", listed(names));
+        out.why = found.cancelled     ? say("the search was stopped")
+                  : names.empty()     ? say("it cannot be placed")
+                  : names.size() == 1 ? say("{} has no instance for {}", device.name, names[0])
+                                      : say("{} cannot all be placed", listed(names));
         return out;
     }
     out.fits = true;
@@ -97,7 +98,8 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     }
     for (NeedIndex n = 0; n < first; ++n)
         if (next.needs[n].binding != plan.needs[n].binding)
-            out.where.push_back("makes room: " + describe(plan, SetBinding{next.needs[n].id, next.needs[n].binding}));
+            out.where.push_back(say("makes room: ") +
+                                describe(plan, SetBinding{next.needs[n].id, next.needs[n].binding}));
     out.bound = editTo(next);
     return out;
 }

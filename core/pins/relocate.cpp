@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/relocate.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/bindings.h"
 #include "core/pins/transplant.h"
@@ -154,10 +155,10 @@ private:
                 others.push_back(plan_.needs[other].title);
         // More than a few names say no more than their number.
         constexpr std::size_t kNamed = 4;
-        why[need] = others.size() > kNamed ? fmt::format("{} others leave no place for it", others.size())
-                    : !others.empty()      ? fmt::format("it conflicts with {}", listed(others))
-                    : culprits.empty()     ? "it cannot be placed beside the others"
-                                           : fmt::format("{} has no place for it", device_.name);
+        why[need] = others.size() > kNamed ? say("{} others leave no place for it", others.size())
+                    : !others.empty()      ? say("it conflicts with {}", listed(others))
+                    : culprits.empty()     ? say("it cannot be placed beside the others")
+                                           : say("{} has no place for it", device_.name);
         plan_.needs[need].binding = {};
     }
 
@@ -189,23 +190,23 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         for (const Part& part : plan.parts)
             if (const Part* there = board.part(part.id))
                 out.lost.push_back(
-                    fmt::format("what the plan stated of {} is dropped; the new board has its own", there->title));
+                    say("what the plan stated of {} is dropped; the new board has its own", there->title));
         keepParts(next, board, boardNow);
         dropTerminals(next, board);
         if (!next.crystals.empty()) {
-            out.lost.push_back("what the plan stated of crystals is dropped; the new board's file states its own");
+            out.lost.push_back(say("what the plan stated of crystals is dropped; the new board's file states its own"));
             next.crystals.clear();
         }
         if (!plan.nets.empty() && plan.device == device.name) {
-            out.lost.push_back("nets that the plan stated for the old board are dropped");
+            out.lost.push_back(say("nets that the plan stated for the old board are dropped"));
             next.nets.clear();
         }
         if (!plan.resistors.empty() && plan.device == device.name) {
-            out.lost.push_back("resistors that the plan stated for the old board are dropped");
+            out.lost.push_back(say("resistors that the plan stated for the old board are dropped"));
             next.resistors.clear();
         }
         if (!plan.outline.empty() || !plan.chipPlace.empty() || !plan.places.empty()) {
-            out.lost.push_back("where parts stand on the old board is dropped");
+            out.lost.push_back(say("where parts stand on the old board is dropped"));
             next.outline.clear();
             next.chipPlace.clear();
             next.places.clear();
@@ -236,8 +237,8 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         if (kept)
             next.holds.insert(hold);
         else
-            out.lost.push_back(was ? fmt::format("{} is no longer held, because it moves", was->title)
-                                   : fmt::format("the hold of {} is dropped", hold.id));
+            out.lost.push_back(was ? say("{} is no longer held, because it moves", was->title)
+                                   : say("the hold of {} is dropped", hold.id));
     }
     for (const NeedIndex n : plan.needs.indices()) {
         const Binding& was = plan.needs[n].binding;
@@ -266,11 +267,11 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             if (const Outcome stated = stateNeeds(next, part); !stated)
                 out.lost.push_back(stated.problem().message);
             for (NeedIndex n = before; n < int(next.needs.size()); ++n)
-                out.items.push_back({next.needs[n].id, Relocation::Fate::Added, "a part of " + board.title});
+                out.items.push_back({next.needs[n].id, Relocation::Fate::Added, say("a part of {}", board.title)});
         }
-    const std::string title = plan.device != device.name ? "Change the chip to " + device.name
-                              : otherBoard               ? "Change the board to " + board.title
-                                                         : "Place again";
+    const std::string title = plan.device != device.name ? say("Change the chip to ") + device.name
+                              : otherBoard               ? say("Change the board to ") + board.title
+                                                         : say("Place again");
     out.edit = difference(plan, next, title);
     return out;
 }

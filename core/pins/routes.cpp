@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/routes.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <charconv>
@@ -52,7 +54,7 @@ std::string codeName(const Device& device, const FieldCode& select)
     for (const EnumValue& value : device.fieldOf(select.ref).values)
         if (value.code == select.code)
             return value.name;
-    return fmt::format("code {}", select.code);
+    return say("code {}", select.code);
 }
 
 std::string disagreement(const Device& device, const Route& a, const Route& b)
@@ -62,11 +64,10 @@ std::string disagreement(const Device& device, const Route& a, const Route& b)
     for (const FieldCode& one : a.selects)
         for (const FieldCode& other : b.selects)
             if (one.ref == other.ref && one.code != other.code)
-                return fmt::format("{} there needs {} = {}, but {} needs {}", device.signalName(a),
-                                   device.nameOf(one.ref), codeName(device, one), device.signalName(b),
-                                   codeName(device, other));
-    return fmt::format("{} comes from group {}, {} from group {}", device.signalName(a), device.groups[size_t(a.group)],
-                       device.signalName(b), device.groups[size_t(b.group)]);
+                return say("{} there needs {} = {}, but {} needs {}", device.signalName(a), device.nameOf(one.ref),
+                           codeName(device, one), device.signalName(b), codeName(device, other));
+    return say("{} comes from group {}, {} from group {}", device.signalName(a), device.groups[size_t(a.group)],
+               device.signalName(b), device.groups[size_t(b.group)]);
 }
 
 } // namespace bindrel

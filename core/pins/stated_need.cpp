@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/stated_need.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/bindings.h"
 #include "core/pins/options.h"
@@ -17,15 +18,15 @@ namespace bindrel {
 Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads, const Plan& plan, const Device& device,
                          const Board& board)
 {
-    const Edit plain = editOf("Add " + need.title, InsertNeed{plan.needs.size(), need});
+    const Edit plain = editOf(say("Add {}", need.title), InsertNeed{plan.needs.size(), need});
     if (pads.empty())
         return plain;
     std::vector<std::string> signalIds;
     for (const SignalSpec& signal : signalsOf(need))
         signalIds.push_back(signal.id);
     if (pads.size() > signalIds.size())
-        return problemOf(fmt::format("{} has {}, so it cannot be on {} pads.", need.title,
-                                     counted(long(signalIds.size()), "signal"), pads.size()));
+        return problemOf(say("{} has {}, so it cannot be on {} pads.", need.title,
+                             sayCount(long(signalIds.size()), "{} signal", "{} signals"), pads.size()));
     // What the chip can lead where; a search for what it cannot would take its time.
     const Expected<Plan> open = applied(plan, plain);
     if (!open)
@@ -41,8 +42,8 @@ Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads,
     }
     for (const std::string& pad : pads)
         if (std::none_of(padsOf.begin(), padsOf.end(), [&pad](const auto& some) { return some.contains(pad); }))
-            return problemOf(fmt::format("{} cannot carry {} of {}.", pad,
-                                         signalIds.size() == 1 ? "the signal" : "any signal", need.title));
+            return problemOf(say("{} cannot carry {} of {}.", pad,
+                                 signalIds.size() == 1 ? say("the signal") : say("any signal"), need.title));
     std::optional<Problem> why;
     const auto tryOut = [&](const std::vector<size_t>& signalOf) -> std::optional<Edit> {
         Need placed = need;
@@ -85,9 +86,8 @@ Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads,
     };
     if (std::optional<Edit> found = shareOut())
         return *found;
-    return problemOf(
-        fmt::format("{} cannot be on {}: {}", need.title, joined(pads, "/"),
-                    why ? why->message : "its signals cannot be shared out so that each reaches its pad."));
+    return problemOf(say("{} cannot be on {}: {}", need.title, joined(pads, "/"),
+                         why ? why->message : say("its signals cannot be shared out so that each reaches its pad.")));
 }
 
 Expected<Edit> addStated(const StatedNeed& stated, const Plan& plan, const Device& device, const Board& board)

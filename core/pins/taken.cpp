@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/taken.h"
 
+#include "core/base/say.h"
 #include "core/plan/pin_property.h"
 
 #include <fmt/format.h>
@@ -81,12 +82,12 @@ std::string boardObjection(const Device& device, const Board& board, PadIndex pa
             kind && kind->solderedToItsPads && route >= 0 && device.routes[route].mechanism == Route::Mechanism::Fixed;
         if (net->second == named || (named.empty() && own))
             return {};
-        return fmt::format("routed to {} on the board", net->second);
+        return say("routed to {} on the board", net->second);
     }
     if (!named.empty())
         for (const auto& [other, known] : board.nets)
             if (known == named)
-                return fmt::format("{} is routed to {} on the board", named, other);
+                return say("{} is routed to {} on the board", named, other);
     return {};
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/transplant.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/clock_decision.h"
 #include "core/plan/fences.h"
@@ -46,13 +47,12 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
     if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) ||
                       (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
         out.plan.slow.reset();
-        out.lost.push_back("the low-speed clock set was made for the old chip and is dropped");
+        out.lost.push_back(say("the low-speed clock set was made for the old chip and is dropped"));
     }
     for (const std::string& mode : plan.modes)
         if (device.findMode(mode) < 0) {
             out.plan.modes.erase(mode);
-            out.lost.push_back(
-                fmt::format("{} has no low-power mode {}; the program does not enter it", device.name, mode));
+            out.lost.push_back(say("{} has no low-power mode {}; the program does not enter it", device.name, mode));
         }
     for (const auto& [id, decision] : plan.clocks) {
         const ClockIndex clock = device.findClock(id);
@@ -60,13 +60,12 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
         if (clock >= 0 && isPossible(device, clock, decision))
             out.plan.clocks[id] = decision;
         else
-            out.lost.push_back(
-                clock < 0 ? fmt::format("{} has no clock {}; its setting {} is dropped", device.name, id, text)
-                          : fmt::format("{} cannot be {} on {}; it keeps its reset value", id, text, device.name));
+            out.lost.push_back(clock < 0
+                                   ? say("{} has no clock {}; its setting {} is dropped", device.name, id, text)
+                                   : say("{} cannot be {} on {}; it keeps its reset value", id, text, device.name));
     }
     if (!plan.range.empty() && device.findRange(plan.range) < 0) {
-        out.lost.push_back(
-            fmt::format("{} has no operating range {}; its reset default is used", device.name, plan.range));
+        out.lost.push_back(say("{} has no operating range {}; its reset default is used", device.name, plan.range));
         out.plan.range.clear();
     }
 }
@@ -89,7 +88,7 @@ void takeNeed(Transplant& out, NeedIndex index, const Device& device, const Boar
     } else if (!kind->instanceKind.empty() &&
                std::none_of(device.instances.begin(), device.instances.end(),
                             [&](const Instance& i) { return kind->servedBy(device, device.findInstance(i.name)); })) {
-        out.homeless.push_back({index, fmt::format("{} ({})", need.title, kind->title), false});
+        out.homeless.push_back({index, fmt::format("{} ({})", need.title, say(kind->title)), false});
     }
     // Names that this device does not have are no preference.
     const InstanceIndex instance = device.findInstance(need.binding.instance);
@@ -105,13 +104,11 @@ void takeNeed(Transplant& out, NeedIndex index, const Device& device, const Boar
         return pad < 0 || device.pinOf(pad).empty();
     });
     if (!checkOpenTo(device, need.openTo)) {
-        out.lost.push_back(
-            fmt::format("{} has no {}; access to {} is as after reset", device.name, need.openTo, need.title));
+        out.lost.push_back(say("{} has no {}; access to {} is as after reset", device.name, need.openTo, need.title));
         need.openTo.clear();
     }
     if (!need.core.empty() && device.findCore(need.core) < 0) {
-        out.lost.push_back(
-            fmt::format("{} has no core {}; {} goes to the first core", device.name, need.core, need.title));
+        out.lost.push_back(say("{} has no core {}; {} goes to the first core", device.name, need.core, need.title));
         need.core.clear();
     }
 }
@@ -124,9 +121,9 @@ std::string whyHomeless(const std::vector<Transplant::UnplaceableNeed>& homeless
     for (const Transplant::UnplaceableNeed& need : homeless)
         (need.crystal ? crystals : unserved).push_back(need.what);
     if (!unserved.empty())
-        out.push_back("nothing on it can serve " + listed(unserved));
+        out.push_back(say("nothing on it can serve ") + listed(unserved));
     if (!crystals.empty())
-        out.push_back("it has no oscillator for " + listed(crystals));
+        out.push_back(say("it has no oscillator for ") + listed(crystals));
     return joined(out, "; ");
 }
 
@@ -151,31 +148,31 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
             taken.push_back(there);
         } else if (crystal) {
             out.lost.push_back(
-                fmt::format("{} has no oscillator for the plan's {} at {}", device.name, format(crystal->rate), clock));
+                say("{} has no oscillator for the plan's {} at {}", device.name, format(crystal->rate), clock));
         }
     }
     if (!plan.nets.empty()) {
-        out.lost.push_back(fmt::format("{} of the plan, stated for the pads of {}, {}",
-                                       plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()),
-                                       plan.device, plan.nets.size() == 1 ? "goes" : "go"));
+        out.lost.push_back(say("{} of the plan, stated for the pads of {}, {}",
+                               plan.nets.size() == 1 ? say("the net") : say("{} nets", plan.nets.size()), plan.device,
+                               plan.nets.size() == 1 ? "goes" : "go"));
         out.plan.nets.clear();
     }
     if (!plan.resistors.empty()) {
-        out.lost.push_back(fmt::format("{} of the plan, stated for the pads of {}, {}",
-                                       plan.resistors.size() == 1 ? "the resistor"
-                                                                  : fmt::format("{} resistors", plan.resistors.size()),
-                                       plan.device, plan.resistors.size() == 1 ? "goes" : "go"));
+        out.lost.push_back(
+            say("{} of the plan, stated for the pads of {}, {}",
+                plan.resistors.size() == 1 ? say("the resistor") : say("{} resistors", plan.resistors.size()),
+                plan.device, plan.resistors.size() == 1 ? "goes" : "go"));
         out.plan.resistors.clear();
     }
     if (!plan.regulator.empty() && std::none_of(device.regulators.begin(), device.regulators.end(),
                                                 [&plan](const Regulator& r) { return r.id == plan.regulator; })) {
         out.plan.regulator.clear();
-        out.lost.push_back(fmt::format("the regulator {}: it has none of that name", plan.regulator));
+        out.lost.push_back(say("the regulator {}: it has none of that name", plan.regulator));
     }
     for (const auto& [id, value] : plan.stored)
         if (!storedCode(device, id, value)) {
             out.plan.stored.erase(id);
-            out.lost.push_back(fmt::format("{} = {} in non-volatile memory: it has no such setting", id, value));
+            out.lost.push_back(say("{} = {} in non-volatile memory: it has no such setting", id, value));
         }
     std::vector<std::string> clocks;
     for (size_t n = 0; n < out.plan.needs.size(); ++n)

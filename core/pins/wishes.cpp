@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/wishes.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/sides.h"
 #include "core/plan/board_facts.h"
@@ -35,23 +36,23 @@ public:
         for (const std::string& name : wish.pads) {
             const PadIndex pad = device_.findPad(name);
             if (pad < 0)
-                return fmt::format("{} has no pad {}", device_.name, name);
+                return say("{} has no pad {}", device_.name, name);
             out.pads.push_back(pad);
         }
         const auto& pins = device_.package.pins;
         if (wish.kind == Kind::NextTo &&
             std::none_of(pins.begin(), pins.end(), [&](const PackagePin& pin) { return pin.name == wish.where; }))
-            return fmt::format("{} has no pin {}", device_.package.name, wish.where);
+            return say("{} has no pin {}", device_.package.name, wish.where);
         for (const auto& [number, at] : {std::pair(&wish.where, &out.first), {&wish.until, &out.last}})
             if (wish.kind == Kind::Region) {
                 const auto pin = std::ranges::find(pins, *number, &PackagePin::number);
                 if (pin == pins.end())
-                    return fmt::format("{} has no pin {}", device_.package.name, *number);
+                    return say("{} has no pin {}", device_.package.name, *number);
                 *at = PinIndex(int(pin - pins.begin()));
             }
         if (wish.kind == Kind::Port && std::none_of(device_.pads.begin(), device_.pads.end(),
                                                     [&](const Pad& pad) { return pad.name.starts_with(wish.where); }))
-            return fmt::format("no pad of {} has a name that begins with {}", device_.name, wish.where);
+            return say("no pad of {} has a name that begins with {}", device_.name, wish.where);
         const bool sequence = wish.kind == Kind::Sequence;
         for (const bool other : {false, true})
             for (const Wish::Subject& subject : other ? wish.from : wish.subjects) {
@@ -74,20 +75,19 @@ private:
     {
         const Part* known = board_.part(wish.subjects.front().id);
         if (!known)
-            return fmt::format("the board does not say which terminals {} has", wish.subjects.front().id);
+            return say("the board does not say which terminals {} has", wish.subjects.front().id);
         const Part& part = *known;
         if (!part.row)
-            return fmt::format(
-                "the terminals of {} are not said to stand in a row; list them as in \"{}, {} in a row\"", part.title,
-                wish.subjects[0].signal, wish.subjects[1].signal);
+            return say("the terminals of {} are not said to stand in a row; list them as in \"{}, {} in a row\"",
+                       part.title, wish.subjects[0].signal, wish.subjects[1].signal);
         const auto factOf = [&part](const Wish::Subject& subject) {
             const auto fact = part.facts.find(subject.signal);
             return fact == part.facts.end() ? TerminalFact() : fact->second;
         };
         for (const Wish::Subject& subject : wish.subjects)
             if (factOf(subject) != factOf(wish.subjects.front()))
-                return fmt::format("what stands at {} and {} of {} differs", wish.subjects.front().signal,
-                                   subject.signal, part.title);
+                return say("what stands at {} and {} of {} differs", wish.subjects.front().signal, subject.signal,
+                           part.title);
         return {};
     }
 
@@ -108,24 +108,24 @@ private:
                             return other.need == NeedIndex(int(n)) && other.signal == signal.id && other.group == group;
                         };
                         if (std::any_of(out.begin(), out.end(), same))
-                            return fmt::format("{} {} is named twice", need.title, signal.id);
+                            return say("{} {} is named twice", need.title, signal.id);
                         out.push_back({NeedIndex(int(n)), signal.id, group});
                         found = true;
                     }
             if (!found && !subject.signal.empty() && !subject.isPart)
-                return fmt::format("{} has no signal {}", need.title, subject.signal);
+                return say("{} has no signal {}", need.title, subject.signal);
         }
         if (const Part* part = subject.isPart ? board_.part(subject.id) : nullptr) {
             const auto& terminals = part->terminals;
             if (!subject.signal.empty() &&
                 std::find(terminals.begin(), terminals.end(), subject.signal) == terminals.end())
-                return fmt::format("{} has no terminal {}", part->title, subject.signal);
+                return say("{} has no terminal {}", part->title, subject.signal);
             return {}; // what nobody is wired to is nowhere yet
         }
         if (any)
             return {};
-        return subject.isPart ? fmt::format("the board has no part {}", subject.id)
-                              : fmt::format("the plan has no need {}", subject.id);
+        return subject.isPart ? say("the board has no part {}", subject.id)
+                              : say("the plan has no need {}", subject.id);
     }
 
     const Device& device_;
@@ -140,7 +140,7 @@ std::string titleOf(const Plan& plan, const Bindings& bindings, const WishedSign
     const BoundNeed& bound = bindings.needs[at.need];
     for (const Seat& seat : bound.seats)
         if (seat.signal.id == at.signal && bound.seats.size() > 1)
-            return seat.signal.title + " of " + need.title;
+            return say("{} of {}", say(seat.signal.title), need.title);
     return need.title;
 }
 
@@ -279,7 +279,7 @@ static std::optional<ResolvedWish> asTheyStand(const Resolver& resolver, const B
         for (std::size_t k = 0; k < i; ++k)
             if (const int turn = inTurn(*board.chipPlace, *places[k], *places[i]); turn != 0)
                 out.pairs.push_back(turn > 0 ? std::pair(int(k), int(i)) : std::pair(int(i), int(k)));
-    out.text = joined(titles, ", ") + " in the order in which they stand";
+    out.text = joined(titles, ", ") + say(" in the order in which they stand");
     if (out.pairs.empty() || !resolver.resolve(out).empty() || out.signals.empty())
         return std::nullopt;
     return out;
@@ -310,7 +310,7 @@ WishReading resolveWishes(const Device& device, const Board& board, const Plan& 
         ResolvedWish facing;
         facing.wish.kind = Kind::Side;
         facing.wish.subjects = {{id, {}, true}};
-        facing.text = part->title + " on the side that it stands at";
+        facing.text = part->title + say(" on the side that it stands at");
         facing.stands = true;
         facing.sides = sides;
         if (resolver.resolve(facing).empty() && !facing.signals.empty())
@@ -489,17 +489,17 @@ std::string jointWords(Kind kind, const std::string& one, const std::string& oth
 {
     switch (kind) {
     case Kind::Order:
-        return fmt::format("{} does not follow {}", one, other);
+        return say("{} does not follow {}", one, other);
     case Kind::OneSide:
-        return one + " is on another side";
+        return one + say(" is on another side");
     case Kind::OneUnit:
-        return one + " is on another unit";
+        return one + say(" is on another unit");
     case Kind::Away:
-        return fmt::format("{} is too near {}", one, other);
+        return say("{} is too near {}", one, other);
     case Kind::Sequence:
-        return fmt::format("{} is on the wrong side of {}", one, other);
+        return say("{} is on the wrong side of {}", one, other);
     default:
-        return fmt::format("{} is not beside {}", one, other);
+        return say("{} is not beside {}", one, other);
     }
 }
 
@@ -534,9 +534,9 @@ WishState judgeWish(const Device& device, const PadPlaces& places, const Plan& p
         out.by.push_back(signal);
         const std::string& name = device.pads[pad].name;
         const bool bySide = wish.wish.kind == Kind::Side || wish.wish.kind == Kind::NotSide;
-        out.words.push_back(bySide ? fmt::format("{} is on {}, on the {} side", titleOf(plan, bindings, signal), name,
-                                                 sideName(places.side(pad)))
-                                   : fmt::format("{} is on {}", titleOf(plan, bindings, signal), name));
+        out.words.push_back(bySide ? say("{} is on {}, on the {} side", titleOf(plan, bindings, signal), name,
+                                         sideName(places.side(pad)))
+                                   : say("{} is on {}", titleOf(plan, bindings, signal), name));
     };
     if (wish.wish.kind == Kind::KeepFree) {
         for (const NeedIndex n : plan.needs.indices())

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/board_entry.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/pin_property.h"
 #include "core/quantity/format.h"
@@ -56,17 +57,16 @@ Expected<TemperatureRange> parseTemperatures(std::string_view text)
         if (low && high && *low <= *high)
             return TemperatureRange{*low, *high};
         if (low && high)
-            return problemOf(fmt::format("{} °C is above {} °C; the lower temperature comes first.", *low, *high));
+            return problemOf(say("{} °C is above {} °C; the lower temperature comes first.", *low, *high));
     }
-    return problemOf(
-        fmt::format("\"{}\" is not a range of temperatures; enter it as -20 to 70 °C, whole degrees from {} "
-                    "to {}.",
-                    printable(whole), kColdest, kHottest));
+    return problemOf(say("\"{}\" is not a range of temperatures; enter it as -20 to 70 °C, whole degrees from {} "
+                         "to {}.",
+                         printable(whole), kColdest, kHottest));
 }
 
 std::string temperatureText(const TemperatureRange& range)
 {
-    return fmt::format("{} to {} °C", range.low, range.high);
+    return say("{} to {} °C", range.low, range.high);
 }
 
 std::array<const char*, 2> choicesOf(TerminalProperty property)
@@ -107,7 +107,8 @@ Expected<TerminalFact> withTerminal(const TerminalFact& fact, TerminalProperty p
         if (!volts)
             return volts.problem();
         if (!said.empty() && !(volts->value > Rational(0)))
-            return problemOf("the voltage at a terminal must be above zero; leave it empty for that of the supply.");
+            return problemOf(
+                say("the voltage at a terminal must be above zero; leave it empty for that of the supply."));
         out.volts = *volts;
         return out;
     }
@@ -116,7 +117,8 @@ Expected<TerminalFact> withTerminal(const TerminalFact& fact, TerminalProperty p
         if (!current)
             return current.problem();
         if (!said.empty() && !(current->value > Rational(0)))
-            return problemOf("the current at a terminal must be above zero; leave it empty for a few microamperes.");
+            return problemOf(
+                say("the current at a terminal must be above zero; leave it empty for a few microamperes."));
         out.current = *current;
         return out;
     }
@@ -126,7 +128,7 @@ Expected<TerminalFact> withTerminal(const TerminalFact& fact, TerminalProperty p
     else if (said == words[0] || said == words[1])
         levelOf(out, property) = said == words[1] ? TerminalFact::Level::High : TerminalFact::Level::Low;
     else
-        return problemOf(fmt::format("\"{}\" must be {} or {}, or empty.", printable(said), words[0], words[1]));
+        return problemOf(say("\"{}\" must be {} or {}, or empty.", printable(said), words[0], words[1]));
     return out;
 }
 
@@ -162,20 +164,20 @@ Expected<Part> withTerminals(const Plan& plan, const Part& part, std::string_vie
         if (name.empty())
             continue;
         if (name.size() > kLongestTerminal || !isPrintable(name))
-            return problemOf(fmt::format("\"{}\" cannot be a terminal's name; use at most {} printable characters.",
-                                         printable(name.substr(0, kLongestTerminal)), kLongestTerminal));
+            return problemOf(say("\"{}\" cannot be a terminal's name; use at most {} printable characters.",
+                                 printable(name.substr(0, kLongestTerminal)), kLongestTerminal));
         if (std::ranges::find(out.terminals, name) != out.terminals.end())
-            return problemOf(fmt::format("{} stands twice; each terminal needs a name of its own.", name));
+            return problemOf(say("{} stands twice; each terminal needs a name of its own.", name));
         out.terminals.push_back(name);
         if (out.terminals.size() > kMostTerminals)
-            return problemOf(fmt::format("a part has at most {} terminals.", kMostTerminals));
+            return problemOf(say("a part has at most {} terminals.", kMostTerminals));
     }
     for (const Need& need : plan.needs)
         if (need.part == part.id)
             for (const auto& [signal, terminal] : need.terminals)
                 if (std::ranges::find(out.terminals, terminal) == out.terminals.end())
-                    return problemOf(fmt::format("{} is the terminal of {}'s {}; give that need another one first.",
-                                                 terminal, need.title, signal));
+                    return problemOf(say("{} is the terminal of {}'s {}; give that need another one first.", terminal,
+                                         need.title, signal));
     std::erase_if(out.facts, [&out](const auto& fact) {
         return std::ranges::find(out.terminals, fact.first) == out.terminals.end();
     });

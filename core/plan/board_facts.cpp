@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/board_facts.h"
 
+#include "core/base/say.h"
 #include "core/plan/board_entry.h"
 #include "core/quantity/parse.h"
 
@@ -67,7 +68,7 @@ bool takesCrystal(const ClockNode& clock)
 Board bareBoard(const Device& device)
 {
     Board board;
-    board.title = "no board";
+    board.title = say("no board");
     board.device = device.name;
     board.supply = std::clamp(Voltage(Rational(33, 10)), device.supplyMin, device.supplyMax);
     return board;

@@ -2,6 +2,7 @@
 #include "core/plan/clock_decision.h"
 
 #include "core/base/overloaded.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device.h"
 #include "core/quantity/format.h"
@@ -55,11 +56,11 @@ Expected<ClockDecision> readRun(const ClockNode& node, std::string_view text)
                     known = true;
                 }
         if (!known)
-            return problemOf(fmt::format("\"{}\" is not possible for {}; use {}, separated by commas.{}", trimmed(part),
-                                         node.name, listed(words), didYouMean(word, words)));
+            return problemOf(say("\"{}\" is not possible for {}; use {}, separated by commas.{}", trimmed(part),
+                                 node.name, listed(words), didYouMean(word, words)));
     }
     if (on && off)
-        return problemOf(fmt::format("{} cannot be both on and off.", node.name));
+        return problemOf(say("{} cannot be both on and off.", node.name));
     out.run = on ? ClockRun::On : off ? ClockRun::Off : ClockRun::WhenUsed;
     return ClockDecision(out);
 }
@@ -122,11 +123,11 @@ std::string factorsInWords(const ClockNode& node)
     const bool consecutive =
         node.unit == 1 && factors.back() - factors.front() + 1 == static_cast<std::int64_t>(factors.size());
     if (consecutive)
-        return fmt::format("a whole number from {} to {}", factors.front(), factors.back());
+        return say("a whole number from {} to {}", factors.front(), factors.back());
     std::vector<std::string> parts;
     for (const std::int64_t f : factors)
         parts.push_back(factorText(node, node.settingOf(f)));
-    return "one of " + joined(parts, ", ");
+    return say("one of ") + joined(parts, ", ");
 }
 
 Expected<ClockDecision> readFactorOf(const Device& device, ClockIndex clock, std::string_view given)
@@ -143,10 +144,9 @@ Expected<ClockDecision> readFactorOf(const Device& device, ClockIndex clock, std
             return ClockDecision(factorDecision(node, setting.floor()));
     if (node.dense)
         return problemOf(
-            fmt::format("\"{}\" is not possible for {}; it must be from {} to {} in steps of 1/{}, as 40.5 or 40+1/{}.",
-                        given, node.name, node.factors.front(), node.factors.back(), node.unit, node.unit));
-    return problemOf(
-        fmt::format("\"{}\" is not possible for {}; it must be {}.", given, node.name, factorsInWords(node)));
+            say("\"{}\" is not possible for {}; it must be from {} to {} in steps of 1/{}, as 40.5 or 40+1/{}.", given,
+                node.name, node.factors.front(), node.factors.back(), node.unit, node.unit));
+    return problemOf(say("\"{}\" is not possible for {}; it must be {}.", given, node.name, factorsInWords(node)));
 }
 
 } // namespace
@@ -230,7 +230,7 @@ Expected<ClockDecision> readClockDecision(const Device& device, ClockIndex clock
     const std::string text(trimmed(given));
     const std::vector<ClockDecision> choices = clockChoices(device, clock);
     if (choices.empty())
-        return problemOf(fmt::format("{} has no setting; it follows its input.", node.name));
+        return problemOf(say("{} has no setting; it follows its input.", node.name));
     if (!node.factors.empty())
         return readFactorOf(device, clock, given);
     if (node.isSource())
@@ -245,8 +245,8 @@ Expected<ClockDecision> readClockDecision(const Device& device, ClockIndex clock
     for (const ClockInput& input : node.inputs)
         if (input.node >= 0 && lowered(device.clocks[input.node].name) == lowered(text))
             return ClockDecision(InputDecision{device.clocks[input.node].id});
-    return problemOf(fmt::format("\"{}\" is not possible for {}; it can be {}.{}", given, node.name, listed(texts),
-                                 didYouMean(text, texts)));
+    return problemOf(say("\"{}\" is not possible for {}; it can be {}.{}", given, node.name, listed(texts),
+                         didYouMean(text, texts)));
 }
 
 std::optional<std::int64_t> settingOf(const Device& device, ClockIndex clock, const ClockDecision& decision)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/crystal_text.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/exact_text.h"
 #include "core/quantity/parse.h"
@@ -53,7 +54,7 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
     CrystalFact out;
     bool rate = false, tolerance = false, load = false, stray = false;
     bool nextIsStray = false;
-    const auto twice = [](const std::string& what) { return problemOf(fmt::format("the {} is given twice.", what)); };
+    const auto twice = [](const std::string& what) { return problemOf(say("the {} is given twice.", what)); };
     for (const std::string& piece : piecesOf(trimmed(given))) {
         const std::string word = lowered(piece);
         if (word == "external" || word == "fed" || word == "in") {
@@ -69,7 +70,7 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
             if (rate)
                 return twice("rate");
             if (!(read->value > Rational(0)))
-                return problemOf("the rate must be above zero.");
+                return problemOf(say("the rate must be above zero."));
             out.rate = *read;
             rate = true;
         } else if (word.ends_with("ppm") || word.ends_with("%")) {
@@ -79,7 +80,7 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
             if (tolerance)
                 return twice("tolerance");
             if (read->value > Rational(100'000))
-                return problemOf("the tolerance is above 10 %.");
+                return problemOf(say("the tolerance is above 10 %."));
             out.tolerance = Tolerance::symmetric(read->value);
             tolerance = true;
         } else if (word.ends_with("f")) {
@@ -92,15 +93,15 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
             (nextIsStray ? stray : load) = true;
             nextIsStray = false;
         } else {
-            return problemOf(fmt::format("\"{}\" is not understood; write, for example, \"12 MHz, 20 ppm, load 10 pF, "
-                                         "stray 3 pF\", \"external 8 MHz, 50 ppm\" or \"not fitted\".",
-                                         piece));
+            return problemOf(say("\"{}\" is not understood; write, for example, \"12 MHz, 20 ppm, load 10 pF, "
+                                 "stray 3 pF\", \"external 8 MHz, 50 ppm\" or \"not fitted\".",
+                                 piece));
         }
     }
     if (!rate)
-        return problemOf("give its rate too, as in: 12 MHz, 20 ppm.");
+        return problemOf(say("give its rate too, as in: 12 MHz, 20 ppm."));
     if (out.external && load)
-        return problemOf("only a crystal has a load capacitance; remove it, or remove \"external\".");
+        return problemOf(say("only a crystal has a load capacitance; remove it, or remove \"external\"."));
     return FittedCrystal(out);
 }
 

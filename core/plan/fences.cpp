@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/fences.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -28,9 +29,9 @@ Expected<std::string> checkOpenTo(const Device& device, const std::string& name)
     const std::vector<std::string> choices = openToChoices(device);
     if (name.empty() || std::find(choices.begin(), choices.end(), name) != choices.end())
         return name;
-    return problemOf(choices.empty() ? fmt::format("{} has no access guards, so access cannot be granted.", device.name)
-                                     : fmt::format("\"{}\" cannot be granted access to an instance of {}; use {}.{}",
-                                                   name, device.name, listed(choices), didYouMean(name, choices)));
+    return problemOf(choices.empty() ? say("{} has no access guards, so access cannot be granted.", device.name)
+                                     : say("\"{}\" cannot be granted access to an instance of {}; use {}.{}", name,
+                                           device.name, listed(choices), didYouMean(name, choices)));
 }
 
 std::optional<std::uint32_t> fenceCode(const Device& device, const Fence& fence, const std::vector<const Need*>& needs)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/kind.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device.h"
 #include "core/quantity/format.h"
@@ -75,7 +76,7 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
     case GoalSpec::Type::BitRate: {
         const Expected<Frequency> rate = parseFrequency(text);
         if (rate && !(rate->value > Rational(0)))
-            return problemOf(fmt::format("\"{}\" must be above zero.", text));
+            return problemOf(say("\"{}\" must be above zero.", text));
         return valueOf(rate);
     }
     case GoalSpec::Type::Duration:
@@ -89,7 +90,7 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
                 return GoalValue(*level);
         const Expected<Ratio> ratio = parseRatio(text);
         if (ratio && ratio->value > Rational(1))
-            return problemOf(fmt::format("\"{}\" is out of range; it must be from 0 % to 100 %.", text));
+            return problemOf(say("\"{}\" is out of range; it must be from 0 % to 100 %.", text));
         return valueOf(ratio);
     }
     case GoalSpec::Type::Tolerance:
@@ -103,25 +104,25 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
         if (hex && value < 0)
             value = goal.min - 1;
         if (error != std::errc() || end != text.data() + text.size() || value < goal.min || value > goal.max)
-            return problemOf(fmt::format("\"{}\" must be a whole number from {} to {}.", text, goal.min, goal.max));
+            return problemOf(say("\"{}\" must be a whole number from {} to {}.", text, goal.min, goal.max));
         return GoalValue(value);
     }
     case GoalSpec::Type::Choice: {
         const auto at = std::find(goal.choices.begin(), goal.choices.end(), text);
         if (at == goal.choices.end())
-            return problemOf(fmt::format("\"{}\" is not possible for {}; use {}.{}", text, lowered(goal.title),
-                                         listed(goal.choices), didYouMean(text, goal.choices)));
+            return problemOf(say("\"{}\" is not possible for {}; use {}.{}", text, lowered(say(goal.title)),
+                                 listed(goal.choices), didYouMean(text, goal.choices)));
         Chosen chosen{std::size_t(at - goal.choices.begin()), 0};
         std::from_chars(text.data(), text.data() + text.size(), chosen.number);
         return GoalValue(chosen);
     }
     case GoalSpec::Type::Name:
         if (text.empty() || text.size() > 64)
-            return problemOf(fmt::format("\"{}\" is not a name for {}.", text, lowered(goal.title)));
+            return problemOf(say("\"{}\" is not a name for {}.", text, lowered(say(goal.title))));
         return GoalValue(std::string(text));
     case GoalSpec::Type::Text:
         if (text.size() > 1000)
-            return problemOf(fmt::format("the text for {} is longer than 1000 characters.", lowered(goal.title)));
+            return problemOf(say("the text for {} is longer than 1000 characters.", lowered(say(goal.title))));
         return GoalValue(std::string(text));
     }
     return GoalValue(std::string(text));
@@ -179,13 +180,13 @@ Outcome checkGoals(const Need& need)
 {
     const KindSpec* kind = findKind(need.kind);
     if (!kind)
-        return problemOf(fmt::format("\"{}\" is not a kind of need.", need.kind));
+        return problemOf(say("\"{}\" is not a kind of need.", need.kind));
     for (const auto& [id, text] : need.goals) {
         const GoalSpec* goal = kind->goal(id);
         if (!goal)
-            return problemOf(fmt::format("{}: \"{}\" is not a goal of a {} need.", need.title, id, kind->title));
+            return problemOf(say("{}: \"{}\" is not a goal of a {} need.", need.title, id, say(kind->title)));
         if (const Expected<std::string> checked = checkGoal(*goal, text); !checked)
-            return problemOf(fmt::format("{}, {}: {}", need.title, goal->title, checked.problem().message));
+            return problemOf(fmt::format("{}, {}: {}", need.title, say(goal->title), checked.problem().message));
     }
     return {};
 }
@@ -247,13 +248,13 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         std::vector<std::string> ids;
         for (const Need& one : plan.needs)
             ids.push_back(one.id);
-        out.trouble = other ? fmt::format("{} cannot be more urgent than itself", need.title)
-                            : fmt::format("there is no need \"{}\" for {} to be more urgent than.{}", above, need.title,
-                                          didYouMean(above, ids));
+        out.trouble = other ? say("{} cannot be more urgent than itself", need.title)
+                            : say("there is no need \"{}\" for {} to be more urgent than.{}", above, need.title,
+                                  didYouMean(above, ids));
         return out;
     }
     if (depth > plan.needs.size()) {
-        out.trouble = fmt::format("{} and {} are each to be more urgent than the other", need.title, other->title);
+        out.trouble = say("{} and {} are each to be more urgent than the other", need.title, other->title);
         return out;
     }
     const Urgency less = urgencyOf(device, plan, *other, depth + 1);
@@ -266,11 +267,11 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0;
     const std::uint32_t below = less.level.value_or(0);
     if (out.level && (high ? *out.level <= below : *out.level >= below))
-        out.trouble = fmt::format("{} has priority {} and is to be more urgent than {}, which has {}", need.title,
-                                  *out.level, other->title, below);
+        out.trouble = say("{} has priority {} and is to be more urgent than {}, which has {}", need.title, *out.level,
+                          other->title, below);
     else if (!out.level && !high && below == 0)
-        out.trouble = fmt::format("{} has the most urgent priority, 0; give it another, so that {} can stand above it",
-                                  other->title, need.title);
+        out.trouble = say("{} has the most urgent priority, 0; give it another, so that {} can stand above it",
+                          other->title, need.title);
     else if (!out.level)
         out.level = high ? below + 1 : below - 1;
     return out;

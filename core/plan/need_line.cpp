@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/need_line.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/board.h"
 #include "core/device/device.h"
@@ -26,7 +27,7 @@ public:
     Expected<StatedNeed> read(bool tolerant)
     {
         if (words_.empty())
-            return problemOf("Begin with a kind of need, as in: uart 460.8k rts/cts for modem.");
+            return problemOf(say("Begin with a kind of need, as in: uart 460.8k rts/cts for modem."));
         if (const Outcome found = findKind(); !found)
             return found.problem();
         while (at_ < words_.size()) {
@@ -47,8 +48,8 @@ public:
             need.goals = out_.goals;
             for (const auto& [goal, value] : out_.goals)
                 if (!matters(need, goal))
-                    return problemOf(fmt::format("{} does not apply with the other goals in this line{}.",
-                                                 kind_->goal(goal)->title, whatMakesMatter(need, goal)));
+                    return problemOf(say("{} does not apply with the other goals in this line{}.",
+                                         kind_->goal(goal)->title, whatMakesMatter(need, goal)));
         }
         return out_;
     }
@@ -69,8 +70,8 @@ private:
             for (const KindSpec& kind : kinds())
                 for (const PhraseSpec& name : kind.otherNames)
                     known.push_back(name.words);
-            return problemOf(fmt::format("\"{}\" is not a kind of need.{} Kinds are {}.", words_[0].text,
-                                         didYouMean(lowered(words_[0].text), known), listed(kindIds())));
+            return problemOf(say("\"{}\" is not a kind of need.{} Kinds are {}.", words_[0].text,
+                                 didYouMean(lowered(words_[0].text), known), listed(kindIds())));
         }
         kind_ = found.kind;
         called_ = found.name;
@@ -91,7 +92,7 @@ private:
                 Need tried = need;
                 tried.goals.state(other.id, value);
                 if (matters(tried, goal))
-                    return fmt::format("; it applies with {} {}", other.id, value);
+                    return say("; it applies with {} {}", other.id, value);
             }
         }
         return {};
@@ -167,7 +168,7 @@ private:
             const GoalSpec& goal = *kind_->goal(id);
             const Expected<std::string> checked = checkGoal(goal, value);
             if (!checked)
-                return problemOf(fmt::format("{}: {}", goal.title, checked.problem().message));
+                return problemOf(fmt::format("{}: {}", say(goal.title), checked.problem().message));
             if (const Outcome stated = state(goal, *checked, 0); !stated)
                 return stated;
         }
@@ -226,7 +227,7 @@ private:
     Outcome state(const GoalSpec& goal, const std::string& value, size_t words)
     {
         if (const auto said = out_.goals.find(goal.id); said != out_.goals.end())
-            return problemOf(fmt::format("{} is stated twice: {} and {}.", goal.title, said->second, value));
+            return problemOf(say("{} is stated twice: {} and {}.", say(goal.title), said->second, value));
         out_.goals[goal.id] = value;
         at_ += words;
         return {};
@@ -238,8 +239,8 @@ private:
         if (on && (left() == 0 || !asValue(goal, words_[at_].text)))
             return state(goal, *on, 0);
         if (left() == 0)
-            return problemOf(fmt::format("{} has no value; write it behind the name, as in: {} {}.", goal.title,
-                                         goal.id, goal.choices.empty() ? goal.fallback : goal.choices.front()));
+            return problemOf(say("{} has no value; write it behind the name, as in: {} {}.", say(goal.title), goal.id,
+                                 goal.choices.empty() ? goal.fallback : goal.choices.front()));
         for (size_t count = std::min<size_t>(3, left()); count > 0; --count) {
             // Free text is one word or what stands in quotes.
             if (count > 1 && (goal.type == GoalSpec::Type::Text || goal.type == GoalSpec::Type::Name))
@@ -247,7 +248,7 @@ private:
             if (const std::optional<std::string> value = asValue(goal, some(count)))
                 return state(goal, *value, count);
         }
-        return problemOf(fmt::format("{}: {}", goal.title, checkGoal(goal, words_[at_].text).problem().message));
+        return problemOf(fmt::format("{}: {}", say(goal.title), checkGoal(goal, words_[at_].text).problem().message));
     }
 
     Outcome readFreeValue()
@@ -266,7 +267,7 @@ private:
                 for (const GoalSpec* goal : fits)
                     names.push_back(fmt::format("{} {}", goal->id, text));
                 return problemOf(
-                    fmt::format("\"{}\" fits {} goals; write one of: {}.", text, fits.size(), joined(names, ", ")));
+                    say("\"{}\" fits {} goals; write one of: {}.", text, fits.size(), joined(names, ", ")));
             }
             return state(*fits.front(), *asValue(*fits.front(), text), count);
         }
@@ -278,8 +279,8 @@ private:
                     return state(goal, clock.id, 1);
         for (const GoalSpec& goal : kind_->goals)
             if (out_.goals.contains(goal.id) && canBeMeant(goal, words_[at_].text))
-                return problemOf(fmt::format("\"{}\" is one too many: {} is {} already.", words_[at_].text,
-                                             lowered(goal.title), out_.goals.at(goal.id)));
+                return problemOf(say("\"{}\" is one too many: {} is {} already.", words_[at_].text,
+                                     lowered(say(goal.title)), out_.goals.at(goal.id)));
         std::vector<std::string> known{"for", "called", "on"};
         for (const GoalSpec& goal : kind_->goals) {
             known.push_back(goal.id);
@@ -294,9 +295,9 @@ private:
         for (const GoalSpec& goal : kind_->goals)
             if (!goal.rare && !out_.goals.contains(goal.id))
                 here.push_back(goal.id);
-        return problemOf(fmt::format("\"{}\" is neither a goal of the kind {} nor a value of one.{} Goals are {}.",
-                                     words_[at_].text, kind_->title, didYouMean(words_[at_].text, known),
-                                     here.empty() ? "all stated" : listed(here)));
+        return problemOf(say("\"{}\" is neither a goal of the kind {} nor a value of one.{} Goals are {}.",
+                             words_[at_].text, kind_->title, didYouMean(words_[at_].text, known),
+                             here.empty() ? say("all stated") : listed(here)));
     }
 
     /// The words up to the next joint.
@@ -324,7 +325,7 @@ private:
                 std::vector<std::string> titles;
                 for (const Part* part : found)
                     titles.push_back(part->title);
-                return problemOf(fmt::format("\"{}\" could mean {}; write more of the title.", text, listed(titles)));
+                return problemOf(say("\"{}\" could mean {}; write more of the title.", text, listed(titles)));
             }
             if (found.size() == 1) {
                 out_.part = found.front()->id;
@@ -334,8 +335,8 @@ private:
         }
         const std::string named = untilJoint();
         if (at_ == begin)
-            return problemOf("For which part? Write its title, or firmware, behind \"for\".");
-        return problemOf(fmt::format("The board has no part \"{}\".{}", named, didYouMean(named, partTitles(board_))));
+            return problemOf(say("For which part? Write its title, or firmware, behind \"for\"."));
+        return problemOf(say("The board has no part \"{}\".{}", named, didYouMean(named, partTitles(board_))));
     }
 
     /// "PA2/PA3" as the device spells its pads; empty when one of them is none.
@@ -378,15 +379,15 @@ private:
         }
         if (wanted.empty())
             return problemOf(
-                fmt::format("On which core or pads? Write {}, or pads as in PA2/PA3, behind \"on\".", listed(ids)));
+                say("On which core or pads? Write {}, or pads as in PA2/PA3, behind \"on\".", listed(ids)));
         const std::vector<std::string> pads = padsIn(wanted);
         if (pads.empty()) {
             std::vector<std::string> known = ids;
             for (const Pad& pad : device_.pads)
                 known.push_back(pad.name);
-            return problemOf(fmt::format(
-                "\"{}\" is neither a core of this chip ({}) nor one or several of its pads, as in PA2/PA3.{}", wanted,
-                listed(ids), didYouMean(wanted, known)));
+            return problemOf(
+                say("\"{}\" is neither a core of this chip ({}) nor one or several of its pads, as in PA2/PA3.{}",
+                    wanted, listed(ids), didYouMean(wanted, known)));
         }
         ++at_;
         for (const std::string& pad : pads)
@@ -399,9 +400,9 @@ private:
         ++at_;
         out_.title = left() && words_[at_].quoted ? words_[at_++].text : untilJoint();
         if (out_.title.empty())
-            return problemOf("Called what? Write the title behind \"called\".");
+            return problemOf(say("Called what? Write the title behind \"called\"."));
         if (out_.title.size() > 60)
-            return problemOf("The title is longer than 60 characters.");
+            return problemOf(say("The title is longer than 60 characters."));
         return {};
     }
 
@@ -419,7 +420,7 @@ private:
 Expected<StatedNeed> parseNeedLine(std::string_view line, const Device& device, const Board& board)
 {
     if (line.size() > 1000 || !isUtf8(line))
-        return problemOf("The line is longer than 1000 characters, or not text.");
+        return problemOf(say("The line is longer than 1000 characters, or not text."));
     const std::vector<LineWord> words = lineWords(line);
     return LineReader(words, device, board).read(false);
 }
@@ -502,7 +503,7 @@ std::string describe(const StatedNeed& stated, const Board& board)
         out += ", on " + joined(stated.pads, "/");
     if (stated.part) {
         const Part* part = board.part(*stated.part);
-        out += ", for " + (part ? part->title : std::string("the firmware itself"));
+        out += ", for " + (part ? part->title : std::string(say("the firmware itself")));
     }
     return out;
 }

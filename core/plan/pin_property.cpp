@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/pin_property.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 
@@ -49,7 +50,7 @@ Expected<std::string> checkPinProperty(std::string_view id, std::string_view giv
         const std::string choice = lowered(text);
         if (std::find(property->choices.begin(), property->choices.end(), choice) != property->choices.end())
             return choice;
-        return problemOf(fmt::format("\"{}\" is not possible for {}; use {}.{}", text, lowered(property->title),
+        return problemOf(fmt::format("\"{}\" is not possible for {}; use {}.{}", text, lowered(say(property->title)),
                                      listed(property->choices), didYouMean(choice, property->choices)));
     }
     const bool word = !text.empty() && text.size() <= 64 && isUtf8(text) &&
@@ -58,7 +59,7 @@ Expected<std::string> checkPinProperty(std::string_view id, std::string_view giv
     if (!word)
         return problemOf(
             fmt::format("\"{}\" is not a {}: it is one word of at most 64 characters, without commas and quotes.", text,
-                        lowered(property->title)));
+                        lowered(say(property->title))));
     return text;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plain_fields.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 
@@ -35,10 +36,10 @@ Outcome checkPlainField(std::string_view field, std::string_view text)
     const std::size_t dot = field.find('.');
     if (dot == std::string_view::npos || dot == 0 || dot + 1 == field.size() ||
         field.find('.', dot + 1) != field.npos || !word(field))
-        return problemOf(fmt::format("\"{}\" is not a field; write REGISTER.FIELD.", field));
+        return problemOf(say("\"{}\" is not a field; write REGISTER.FIELD.", field));
     if (!word(text))
         return problemOf(
-            fmt::format("\"{}\" is not a value; write a number or the name of one of the values of {}.", text, field));
+            say("\"{}\" is not a value; write a number or the name of one of the values of {}.", text, field));
     return {};
 }
 

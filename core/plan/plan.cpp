@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/plan.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 
@@ -29,16 +30,16 @@ Need* Plan::need(std::string_view id)
 namespace {
 
 constexpr std::pair<OnFailure, const char*> kPolicies[] = {
-    {OnFailure::Stop, "stop"}, {OnFailure::GoOn, "go on"}, {OnFailure::FallBack, "fall back"}};
+    {OnFailure::Stop, later("stop")}, {OnFailure::GoOn, later("go on")}, {OnFailure::FallBack, later("fall back")}};
 
-constexpr std::pair<OutputPart, const char*> kParts[] = {{OutputPart::StartUp, "start-up"},
-                                                         {OutputPart::LinkerScript, "linker script"},
-                                                         {OutputPart::Main, "main"},
-                                                         {OutputPart::BuildFiles, "build files"},
-                                                         {OutputPart::Verify, "verify"},
-                                                         {OutputPart::ClockRates, "clock rates"},
-                                                         {OutputPart::Debugger, "debugger commands"},
-                                                         {OutputPart::ProjectPage, "project page"}};
+constexpr std::pair<OutputPart, const char*> kParts[] = {{OutputPart::StartUp, later("start-up")},
+                                                         {OutputPart::LinkerScript, later("linker script")},
+                                                         {OutputPart::Main, later("main")},
+                                                         {OutputPart::BuildFiles, later("build files")},
+                                                         {OutputPart::Verify, later("verify")},
+                                                         {OutputPart::ClockRates, later("clock rates")},
+                                                         {OutputPart::Debugger, later("debugger commands")},
+                                                         {OutputPart::ProjectPage, later("project page")}};
 
 template <typename Table, typename Value> const char* nameIn(const Table& table, Value value)
 {
@@ -96,9 +97,9 @@ Outcome addLeftOut(std::string_view text, std::set<OutputPart>& parts, std::set<
             return {};
         }
     }
-    return problemOf(fmt::format("\"{}\" cannot be left out of the project; use {}, or \"kind\" and a kind of need. A "
-                                 "single need is left out by its own leave_out.{}",
-                                 printable(text), listed(outputPartNames()), didYouMean(text, known)));
+    return problemOf(say("\"{}\" cannot be left out of the project; use {}, or \"kind\" and a kind of need. A "
+                         "single need is left out by its own leave_out.{}",
+                         printable(text), listed(outputPartNames()), didYouMean(text, known)));
 }
 
 const char* nameOf(OnFailure policy)

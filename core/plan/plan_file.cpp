@@ -2,6 +2,7 @@
 #include "core/plan/plan_file.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 #include "core/device/net_resistors.h"
@@ -52,16 +53,16 @@ public:
         for (const auto& [id, value] : node.members()) {
             const ClockIndex clock = device_.findClock(id);
             if (clock < 0) {
-                if (lose(fmt::format("clock {} no longer exists; its setting is dropped", id)))
+                if (lose(say("clock {} no longer exists; its setting is dropped", id)))
                     continue;
-                value.fail(fmt::format("\"{}\" is not a clock of {}.{}", id, device_.name, didYouMean(id, ids)));
+                value.fail(say("\"{}\" is not a clock of {}.{}", id, device_.name, didYouMean(id, ids)));
                 return;
             }
             const std::string text =
                 value.isNumber() ? std::to_string(value.asInteger(0, INT32_MAX)) : value.asString();
             const Expected<ClockDecision> decision = readClockDecision(device_, clock, text);
             if (!decision) {
-                if (!lose(fmt::format("{} can no longer be {}; it keeps its reset value", id, text)))
+                if (!lose(say("{} can no longer be {}; it keeps its reset value", id, text)))
                     value.fail(decision.problem().message);
             } else if (*decision != ClockDecision(RunDecision())) {
                 into.clocks[id] = *decision;
@@ -77,9 +78,9 @@ public:
         std::vector<std::string> ids;
         for (const OperatingRange& range : device_.ranges)
             ids.push_back(range.id);
-        if (!lose(fmt::format("operating range {} no longer exists; the reset default is used", into)))
+        if (!lose(say("operating range {} no longer exists; the reset default is used", into)))
             parent.child("range").fail(
-                fmt::format("\"{}\" is not an operating range of {}; use {}.", into, device_.name, listed(ids)));
+                say("\"{}\" is not an operating range of {}; use {}.", into, device_.name, listed(ids)));
         into.clear();
     }
 
@@ -101,9 +102,9 @@ public:
             if (const std::optional<OnFailure> known = onFailureOf(text))
                 plan_.onFailure = *known;
             else
-                policy.fail(fmt::format("\"{}\" is not an action for a clock that fails to start; use \"stop\", \"go "
-                                        "on\" or \"fall back\".",
-                                        text));
+                policy.fail(say("\"{}\" is not an action for a clock that fails to start; use \"stop\", \"go "
+                                "on\" or \"fall back\".",
+                                text));
         }
     }
 
@@ -115,11 +116,11 @@ public:
             ids.push_back(regulator.id);
         if (plan_.regulator.empty() || std::find(ids.begin(), ids.end(), plan_.regulator) != ids.end())
             return;
-        if (!lose(fmt::format("the regulator {} no longer exists", plan_.regulator)))
+        if (!lose(say("the regulator {} no longer exists", plan_.regulator)))
             root.child("regulator")
-                .fail(fmt::format("\"{}\" is not a regulator of {}; {}.{}", plan_.regulator, device_.name,
-                                  ids.empty() ? "it has only one" : "use " + listed(ids),
-                                  didYouMean(plan_.regulator, ids)));
+                .fail(say("\"{}\" is not a regulator of {}; {}.{}", plan_.regulator, device_.name,
+                          ids.empty() ? say("it has only one") : say("use ") + listed(ids),
+                          didYouMean(plan_.regulator, ids)));
         plan_.regulator.clear();
     }
 
@@ -129,7 +130,7 @@ public:
             const std::string text = value.asString();
             if (const Expected<std::uint32_t> code = storedCode(device_, id, text); code)
                 plan_.stored[id] = text;
-            else if (!lose(fmt::format("the non-volatile setting {} or its value {} no longer exists", id, text)))
+            else if (!lose(say("the non-volatile setting {} or its value {} no longer exists", id, text)))
                 value.fail(code.problem().message);
         }
     }
@@ -145,9 +146,9 @@ public:
             std::vector<std::string> ids;
             for (const LowPowerMode& mode : device_.modes)
                 ids.push_back(mode.id);
-            if (!lose(fmt::format("the low-power mode {} no longer exists", id)))
-                row.fail(fmt::format("\"{}\" is not a low-power mode of {}; {}.", id, device_.name,
-                                     ids.empty() ? "it has none" : "use " + listed(ids)));
+            if (!lose(say("the low-power mode {} no longer exists", id)))
+                row.fail(say("\"{}\" is not a low-power mode of {}; {}.", id, device_.name,
+                             ids.empty() ? say("it has none") : say("use ") + listed(ids)));
         }
     }
 
@@ -159,9 +160,9 @@ public:
         need.id = node.string("id");
         if (!isId(need.id))
             node.child("id").fail(
-                fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", need.id));
+                say("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", need.id));
         if (plan_.need(need.id))
-            node.child("id").fail(fmt::format("two needs have the id \"{}\".", need.id));
+            node.child("id").fail(say("two needs have the id \"{}\".", need.id));
         need.title = node.string("title", need.id);
         need.kind = node.string("kind");
         need.part = node.string("part", "");
@@ -171,12 +172,12 @@ public:
             for (const Core& core : device_.cores)
                 names.push_back(core.id);
             node.child("core").fail(
-                fmt::format("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
+                say("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
         }
         need.leftOut = node.boolean("leave_out", false);
         need.openTo = node.string("open_to", "");
         if (const Expected<std::string> known = checkOpenTo(device_, need.openTo);
-            !known && !lose(fmt::format("{}: {} no longer exists; access is as after reset", need.title, need.openTo)))
+            !known && !lose(say("{}: {} no longer exists; access is as after reset", need.title, need.openTo)))
             node.child("open_to").fail(known.problem().message);
         else if (!known)
             need.openTo.clear();
@@ -185,8 +186,8 @@ public:
             std::vector<std::string> names;
             for (const KindSpec& known : kinds())
                 names.push_back(known.id);
-            node.child("kind").fail(fmt::format("\"{}\" is not a kind of need; use {}.{}", need.kind, listed(names),
-                                                didYouMean(need.kind, names)));
+            node.child("kind").fail(
+                say("\"{}\" is not a kind of need; use {}.{}", need.kind, listed(names), didYouMean(need.kind, names)));
             return;
         }
         if (!need.part.empty() && !board_.part(need.part)) {
@@ -194,7 +195,7 @@ public:
             for (const Part& part : board_.parts)
                 names.push_back(part.id);
             node.child("part").fail(
-                fmt::format("\"{}\" is not a part of {}.{}", need.part, board_.title, didYouMean(need.part, names)));
+                say("\"{}\" is not a part of {}.{}", need.part, board_.title, didYouMean(need.part, names)));
         }
         readGoals(need, *kind, node.optionalChild("goals"));
         readTerminals(need, node.optionalChild("terminals"));
@@ -212,8 +213,8 @@ public:
         for (const auto& [pad, value] : node.members()) {
             const std::string net = value.asString();
             if (device_.findPad(pad) < 0) {
-                if (!lose(fmt::format("pad {} no longer exists; its net {} is dropped", pad, net)))
-                    value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
+                if (!lose(say("pad {} no longer exists; its net {} is dropped", pad, net)))
+                    value.fail(say("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
                 continue;
             }
             if (!net.empty())
@@ -234,8 +235,8 @@ public:
                 value.fail(resistors.problem().message);
             else if (device_.findPad(pad) >= 0)
                 plan_.resistors[pad] = *resistors;
-            else if (!lose(fmt::format("pad {} no longer exists; the resistors at its net are dropped", pad)))
-                value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
+            else if (!lose(say("pad {} no longer exists; the resistors at its net are dropped", pad)))
+                value.fail(say("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
         }
     }
 
@@ -248,11 +249,11 @@ public:
         for (const auto& [id, value] : node.members()) {
             const Expected<FittedCrystal> crystal = parseCrystal(value.asString());
             if (std::find(names.begin(), names.end(), id) == names.end()) {
-                if (!lose(fmt::format("no crystal or clock can be fitted at {} any more; what the plan says of it is "
-                                      "dropped",
-                                      id)))
-                    value.fail(fmt::format("\"{}\" is not an oscillator of {} that takes a crystal or a clock.{}", id,
-                                           device_.name, didYouMean(id, names)));
+                if (!lose(say("no crystal or clock can be fitted at {} any more; what the plan says of it is "
+                              "dropped",
+                              id)))
+                    value.fail(say("\"{}\" is not an oscillator of {} that takes a crystal or a clock.{}", id,
+                                   device_.name, didYouMean(id, names)));
             } else if (!crystal) {
                 value.fail(crystal.problem().message);
             } else {
@@ -268,10 +269,10 @@ public:
             const std::optional<Hold> hold = readHold(target);
             if (hold && holdsSomething(*hold))
                 plan_.holds.insert(*hold);
-            else if (!lose(fmt::format("the hold \"{}\" no longer refers to anything", target)))
-                item.fail(fmt::format(
-                    "\"{}\" refers to nothing in this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".",
-                    target));
+            else if (!lose(say("the hold \"{}\" no longer refers to anything", target)))
+                item.fail(
+                    say("\"{}\" refers to nothing in this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".",
+                        target));
         }
     }
 
@@ -302,7 +303,7 @@ private:
         for (const auto& [id, value] : node.members()) {
             const GoalSpec* goal = kind.goal(id);
             if (!goal) {
-                value.fail(fmt::format("\"{}\" is not a goal of a {} need.{}", id, kind.title, didYouMean(id, names)));
+                value.fail(say("\"{}\" is not a goal of a {} need.{}", id, say(kind.title), didYouMean(id, names)));
                 continue;
             }
             Expected<std::string> text = checkGoal(*goal, value.asString());
@@ -319,11 +320,10 @@ private:
         for (const auto& [signal, said] : node.members()) {
             if (std::none_of(signals.begin(), signals.end(),
                              [&id = signal](const SignalSpec& s) { return s.id == id; }))
-                said.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
+                said.fail(say("\"{}\" is not a signal that this {} need takes.", signal, say(kind.title)));
             for (const auto& [property, value] : said.members()) {
                 if (isPinGoal(need, property)) {
-                    value.fail(
-                        fmt::format("{} of a {} need is a goal; write it among its goals.", property, kind.title));
+                    value.fail(say("{} of a {} need is a goal; write it among its goals.", property, say(kind.title)));
                     continue;
                 }
                 const Expected<std::string> text = checkPinProperty(property, value.asString());
@@ -353,8 +353,8 @@ private:
         for (const auto& [signal, value] : node.members()) {
             const std::string terminal = value.asString();
             if (part && std::find(part->terminals.begin(), part->terminals.end(), terminal) == part->terminals.end())
-                value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part->title,
-                                       didYouMean(terminal, part->terminals)));
+                value.fail(say("\"{}\" is not a terminal of {}.{}", terminal, part->title,
+                               didYouMean(terminal, part->terminals)));
             need.terminals[signal] = terminal;
         }
     }
@@ -365,8 +365,8 @@ private:
         const InstanceIndex instance = device_.findInstance(need.binding.instance);
         const bool unfit =
             !need.binding.instance.empty() && (instance < 0 || !kind.servedBy(device_.blockOf(instance).kind));
-        if (unfit && lose(fmt::format("{}: {} no longer exists or serves something else; the need is unbound",
-                                      need.title, need.binding.instance))) {
+        if (unfit && lose(say("{}: {} no longer exists or serves something else; the need is unbound", need.title,
+                              need.binding.instance))) {
             need.binding = {};
             return;
         }
@@ -375,10 +375,10 @@ private:
             for (const Instance& known : device_.instances)
                 names.push_back(known.name);
             node.child("instance")
-                .fail(fmt::format("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
-                                  didYouMean(need.binding.instance, names)));
+                .fail(say("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
+                          didYouMean(need.binding.instance, names)));
         } else if (!need.binding.instance.empty() && !kind.servedBy(device_.blockOf(instance).kind)) {
-            node.child("instance").fail(fmt::format("{} cannot serve a {} need.", need.binding.instance, kind.title));
+            node.child("instance").fail(say("{} cannot serve a {} need.", need.binding.instance, say(kind.title)));
         }
         const std::vector<SignalSpec> signals = kind.signals(need);
         std::vector<std::string> padNames;
@@ -388,40 +388,39 @@ private:
             const std::string pad = value.asString();
             if (std::none_of(signals.begin(), signals.end(),
                              [&id = signal](const SignalSpec& s) { return s.id == id; }))
-                value.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
+                value.fail(say("\"{}\" is not a signal that this {} need takes.", signal, say(kind.title)));
             if (device_.findPad(pad) < 0 &&
-                lose(fmt::format("{}: pad {} no longer exists; {} is unbound", need.title, pad, signal)))
+                lose(say("{}: pad {} no longer exists; {} is unbound", need.title, pad, signal)))
                 continue;
             if (device_.findPad(pad) < 0)
-                value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
+                value.fail(say("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
             need.binding.pads[signal] = pad;
         }
         for (const auto& [signal, value] : node.optionalChild("via").members()) {
             const std::string name = value.asString();
             if (!need.binding.pads.contains(signal)) {
-                if (lose(fmt::format("{}: {} has no pad for {} to connect to", need.title, signal, name)))
+                if (lose(say("{}: {} has no pad for {} to connect to", need.title, signal, name)))
                     continue;
-                value.fail(fmt::format("\"{}\" has no pad here, so it cannot have a route.", signal));
+                value.fail(say("\"{}\" has no pad here, so it cannot have a route.", signal));
             }
             std::vector<std::string> names;
             if (instance >= 0)
                 for (const InstanceSignal& known : device_.instances[instance].signals)
                     names.push_back(known.name);
             if (std::find(names.begin(), names.end(), name) == names.end()) {
-                if (lose(fmt::format("{}: {} no longer exists; {} uses the first route to its pad", need.title, name,
-                                     signal)))
+                if (lose(say("{}: {} no longer exists; {} uses the first route to its pad", need.title, name, signal)))
                     continue;
-                value.fail(fmt::format("\"{}\" is not a signal of {}.{}", name,
-                                       need.binding.instance.empty() ? "the instance, which is not chosen"
-                                                                     : need.binding.instance,
-                                       didYouMean(name, names)));
+                value.fail(say("\"{}\" is not a signal of {}.{}", name,
+                               need.binding.instance.empty() ? say("the instance, which is not chosen")
+                                                             : need.binding.instance,
+                               didYouMean(name, names)));
             }
             need.binding.via[signal] = name;
         }
         for (const auto& [request, value] : node.optionalChild("dma").members()) {
             const std::vector<std::string> requests = requestsOf(need);
             if (std::find(requests.begin(), requests.end(), request) == requests.end())
-                value.fail(fmt::format("\"{}\" is not a DMA request that this {} need makes.", request, kind.title));
+                value.fail(say("\"{}\" is not a DMA request that this {} need makes.", request, say(kind.title)));
             need.binding.dma[request] = static_cast<int>(value.asInteger(0, 63));
         }
     }
@@ -439,9 +438,9 @@ Part readOwnPart(const JsonNode& node, const Plan& plan)
     part.id = node.string("id");
     if (!isId(part.id))
         node.child("id").fail(
-            fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", part.id));
+            say("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", part.id));
     if (std::any_of(plan.parts.begin(), plan.parts.end(), [&part](const Part& p) { return p.id == part.id; }))
-        node.child("id").fail(fmt::format("two parts have the id \"{}\".", part.id));
+        node.child("id").fail(say("two parts have the id \"{}\".", part.id));
     part.title = node.string("title", part.id);
     part.about = node.string("about", "");
     part.reference = node.string("reference", "");
@@ -460,10 +459,10 @@ Expected<LoadedPlan> parsePlan(std::string text, std::string file, const Library
     const JsonNode root = document.root();
     const std::int64_t version = root.integer("bindrel", 0, INT32_MAX);
     if (document.ok() && version > 1)
-        root.child("bindrel").fail(fmt::format(
-            "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
+        root.child("bindrel").fail(
+            say("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
-        root.child("bindrel").fail("must be the format's number, 1.");
+        root.child("bindrel").fail(say("must be the format's number, 1."));
     root.allowOnly({"bindrel",     "name",        "device",          "device_file", "board",     "supply",
                     "temperature", "range",       "regulator",       "prefix",      "clocks",    "slow_clocks",
                     "on_failure",  "nonvolatile", "low_power_modes", "nets",        "pulls",     "crystals",

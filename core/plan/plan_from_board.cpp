@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plan to begin with: what the parts of a board ask for.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 #include "core/plan/plan_file.h"
@@ -18,8 +19,8 @@ Outcome stateNeeds(Plan& plan, const Part& part)
             std::vector<std::string> names;
             for (const KindSpec& known : kinds())
                 names.push_back(known.id);
-            return problemOf(fmt::format("{} asks for a \"{}\", which is not a kind of need.{}", part.title,
-                                         wanted.kind, didYouMean(wanted.kind, names)));
+            return problemOf(say("{} asks for a \"{}\", which is not a kind of need.{}", part.title, wanted.kind,
+                                 didYouMean(wanted.kind, names)));
         }
         Need need;
         need.id = freeNeedId(plan, wanted.id.empty() ? part.id : part.id + "-" + wanted.id);
@@ -29,9 +30,9 @@ Outcome stateNeeds(Plan& plan, const Part& part)
         for (const auto& [id, text] : wanted.goals) {
             const GoalSpec* goal = kind->goal(id);
             const Expected<std::string> checked =
-                goal ? checkGoal(*goal, text)
-                     : Expected<std::string>(
-                           problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
+                goal
+                    ? checkGoal(*goal, text)
+                    : Expected<std::string>(problemOf(say("\"{}\" is not a goal of a {} need.", id, say(kind->title))));
             if (!checked)
                 return problemOf(fmt::format("{}, {}: {}", part.title, wanted.title, checked.problem().message));
             need.goals.state(id, *checked);
@@ -40,8 +41,8 @@ Outcome stateNeeds(Plan& plan, const Part& part)
         for (const auto& [signal, terminal] : wanted.terminals) {
             if (std::none_of(signals.begin(), signals.end(),
                              [&id = signal](const SignalSpec& s) { return s.id == id; }))
-                return problemOf(fmt::format("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title,
-                                             wanted.title, signal, kind->title));
+                return problemOf(say("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title,
+                                     wanted.title, signal, say(kind->title)));
             need.terminals[signal] = terminal;
         }
         plan.needs.push_back(std::move(need));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/project_layout.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -20,26 +21,26 @@ constexpr std::size_t kLongestNotice = 1500, kMostLines = 40;
 Outcome checkFolder(std::string_view text)
 {
     const auto wrong = [&text](std::string_view why) {
-        return problemOf(fmt::format("\"{}\" {}. Name a folder inside the output folder: \"src\" or \"firmware/src\".",
-                                     printable(text), why));
+        return problemOf(say("\"{}\" {}. Name a folder inside the output folder: \"src\" or \"firmware/src\".",
+                             printable(text), why));
     };
     if (text.size() > kLongestFolder)
-        return wrong("is too long");
+        return wrong(say("is too long"));
     for (const std::string& part : splitted(text, '/')) {
         if (part.empty())
-            return wrong("has an empty part");
+            return wrong(say("has an empty part"));
         if (part == "..")
-            return wrong("leads out of the output folder");
+            return wrong(say("leads out of the output folder"));
         if (part.front() == '.' || part.front() == '-')
-            return wrong("has a part that begins with a dot or a hyphen");
+            return wrong(say("has a part that begins with a dot or a hyphen"));
         if (!std::all_of(part.begin(), part.end(), [](char c) {
                 return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' ||
                        c == '-' || c == '.';
             }))
-            return wrong("has a character other than letters, digits, \"_\", \"-\" and \".\"");
+            return wrong(say("has a character other than letters, digits, \"_\", \"-\" and \".\""));
     }
     if (const std::string first = splitted(text, '/').front(); first == "build" || first == "build-make")
-        return wrong("is where the build puts its results");
+        return wrong(say("is where the build puts its results"));
     return {};
 }
 
@@ -65,9 +66,9 @@ Outcome setChoice(Value& value, const std::vector<std::string>& choices, std::st
     }
     const auto found = std::find(choices.begin(), choices.end(), text);
     if (found == choices.end())
-        return problemOf(fmt::format("\"{}\" is not possible; use {} or {}.{}", printable(text),
-                                     joined({choices.begin(), choices.end() - 1}, ", "), choices.back(),
-                                     didYouMean(text, choices)));
+        return problemOf(say("\"{}\" is not possible; use {} or {}.{}", printable(text),
+                             joined({choices.begin(), choices.end() - 1}, ", "), choices.back(),
+                             didYouMean(text, choices)));
     value = Value(int(found - choices.begin()));
     return {};
 }
@@ -87,12 +88,12 @@ const std::vector<std::string> kLineEnds{"as found", "LF", "CRLF"};
 Outcome setNotice(ProjectLayout& layout, std::string_view text)
 {
     if (text.size() > kLongestNotice)
-        return problemOf(fmt::format("is longer than {} characters.", kLongestNotice));
+        return problemOf(say("is longer than {} characters.", kLongestNotice));
     std::string lines = withLineFeeds(text);
     while (!lines.empty() && (lines.back() == '\n' || lines.back() == ' '))
         lines.pop_back();
     if (std::size_t(std::count(lines.begin(), lines.end(), '\n')) >= kMostLines)
-        return problemOf(fmt::format("has more than {} lines.", kMostLines));
+        return problemOf(say("has more than {} lines.", kMostLines));
     layout.notice = std::move(lines);
     return {};
 }
@@ -103,41 +104,45 @@ const std::vector<LayoutSetting>& layoutSettings()
 {
     static const std::vector<LayoutSetting> all{
         {"sources_in",
-         "C sources in",
-         "Folder of the C sources, below the output folder.",
+         later("C sources in"),
+         later("Folder of the C sources, below the output folder."),
          {},
          [](const ProjectLayout& l) { return l.sources; },
          [](ProjectLayout& l, std::string_view text) { return setFolder(l.sources, text); }},
         {"headers_in",
-         "Headers in",
-         "Folder of the headers, below the output folder.",
+         later("Headers in"),
+         later("Folder of the headers, below the output folder."),
          {},
          [](const ProjectLayout& l) { return l.headers; },
          [](ProjectLayout& l, std::string_view text) { return setFolder(l.headers, text); }},
-        {"file_names", "File names with", "How the words of a file's name are joined.", kFileNames,
+        {"file_names", later("File names with"), later("How the words of a file's name are joined."), kFileNames,
          [](const ProjectLayout& l) { return choiceText(l.fileNames, kFileNames); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.fileNames, kFileNames, text); }},
-        {"need_files", "Files of needs", "Whether each need has a C source and a header, or all share one pair.",
-         kNeedFiles, [](const ProjectLayout& l) { return choiceText(l.needFiles, kNeedFiles); },
+        {"need_files", later("Files of needs"),
+         later("Whether each need has a C source and a header, or all share one pair."), kNeedFiles,
+         [](const ProjectLayout& l) { return choiceText(l.needFiles, kNeedFiles); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.needFiles, kNeedFiles, text); }},
-        {"c_standard", "C standard", "Edition of ISO 9899 that the written C keeps to.", kStandards,
+        {"c_standard", later("C standard"), later("Edition of ISO 9899 that the written C keeps to."), kStandards,
          [](const ProjectLayout& l) { return choiceText(l.standard, kStandards); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.standard, kStandards, text); }},
         {"style", "Style",
-         "Readable: a statement for each register. Table: rows of values that one function writes in the same order, "
-         "in less flash.",
+         later("Readable: a statement for each register. Table: rows of values that one function writes in the same "
+               "order, "
+               "in less flash."),
          kStyles, [](const ProjectLayout& l) { return choiceText(l.style, kStyles); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.style, kStyles, text); }},
         {"formatting", "Formatting",
-         "By the .clang-format file in or above the output folder, where there is one; else as Bindrel writes it.",
+         later(
+             "By the .clang-format file in or above the output folder, where there is one; else as Bindrel writes it."),
          kFormatting, [](const ProjectLayout& l) { return choiceText(l.formatting, kFormatting); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.formatting, kFormatting, text); }},
-        {"line_ends", "Lines end with", "As found: a file keeps the line ends that it has, and a new one gets LF.",
-         kLineEnds, [](const ProjectLayout& l) { return choiceText(l.lineEnds, kLineEnds); },
+        {"line_ends", later("Lines end with"),
+         later("As found: a file keeps the line ends that it has, and a new one gets LF."), kLineEnds,
+         [](const ProjectLayout& l) { return choiceText(l.lineEnds, kLineEnds); },
          [](ProjectLayout& l, std::string_view text) { return setChoice(l.lineEnds, kLineEnds, text); }},
         {"notice",
          "Notice",
-         "Text above each generated file, for example a copyright and a license.",
+         later("Text above each generated file, for example a copyright and a license."),
          {},
          [](const ProjectLayout& l) { return l.notice; },
          setNotice},

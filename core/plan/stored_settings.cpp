@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/stored_settings.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/reset_state.h"
 
@@ -33,8 +34,8 @@ Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, st
     const StoredSetting* setting = findStored(device, id);
     if (!setting) {
         const std::vector<std::string> ids = storedIds(device);
-        return problemOf(fmt::format("\"{}\" is not a non-volatile setting of {}{}.{}", id, device.name,
-                                     ids.empty() ? ", which has none" : "", didYouMean(id, ids)));
+        return problemOf(say("\"{}\" is not a non-volatile setting of {}{}.{}", id, device.name,
+                             ids.empty() ? say(", which has none") : "", didYouMean(id, ids)));
     }
     std::vector<std::string> names;
     for (const EnumValue& known : setting->bits.values) {
@@ -42,8 +43,7 @@ Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, st
             return known.code;
         names.push_back(known.name);
     }
-    return problemOf(
-        fmt::format("\"{}\" is not a value of {}; use {}.{}", value, id, listed(names), didYouMean(value, names)));
+    return problemOf(say("\"{}\" is not a value of {}; use {}.{}", value, id, listed(names), didYouMean(value, names)));
 }
 
 std::optional<std::uint32_t> storedValue(const Device& device, const Plan& plan, const StoredWord& word)

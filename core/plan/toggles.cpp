@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/plan/toggles.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/kind.h"
 
@@ -25,15 +26,15 @@ ToggledOutput toggledBy(const Device& device, const Plan& plan, NeedIndex need)
         if (to.id != id)
             continue;
         if (!can)
-            return {-1, fmt::format("{} is not a single output and cannot be toggled.", to.title)};
+            return {-1, say("{} is not a single output and cannot be toggled.", to.title)};
         if (const CoreIndex own = device.ownerCore(from.core), other = device.ownerCore(to.core); own != other)
-            return {-1, fmt::format("{} belongs to {}, but the interrupt runs on {}.", to.title, device.cores[other].id,
-                                    device.cores[own].id)};
+            return {-1, say("{} belongs to {}, but the interrupt runs on {}.", to.title, device.cores[other].id,
+                            device.cores[own].id)};
         if (plan.leavesOut(to) && !plan.leavesOut(from))
-            return {-1, fmt::format("{} is left out of the source, so nothing there can toggle it.", to.title)};
+            return {-1, say("{} is left out of the source, so nothing there can toggle it.", to.title)};
         return {NeedIndex(n), {}};
     }
-    return {-1, fmt::format("there is no need \"{}\" to toggle.{}", id, didYouMean(id, outputs))};
+    return {-1, say("there is no need \"{}\" to toggle.{}", id, didYouMean(id, outputs))};
 }
 
 } // namespace bindrel

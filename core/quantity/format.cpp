@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/quantity/format.h"
 
+#include "core/base/say.h"
+
 #include <array>
 
 namespace bindrel {
@@ -23,7 +25,7 @@ Rational powerOfTen(int exponent)
 }
 
 /// A non-negative value with up to `digits` significant digits; no exponent.
-std::string decimal(const Rational& value, int digits)
+std::string decimal(const Rational& value, int digits, char mark)
 {
     int integerDigits = 1;
     for (Rational bound = 10; value >= bound && integerDigits < 18; bound = bound * 10)
@@ -43,18 +45,24 @@ std::string decimal(const Rational& value, int digits)
         return text;
     while (text.size() <= static_cast<size_t>(decimals))
         text.insert(text.begin(), '0');
-    text.insert(text.size() - static_cast<size_t>(decimals), ".");
+    text.insert(text.size() - static_cast<size_t>(decimals), 1, mark);
     while (text.back() == '0')
         text.pop_back();
-    if (text.back() == '.')
+    if (text.back() == mark)
         text.pop_back();
     return text;
+}
+
+/// The same in the reader's notation.
+std::string shown(const Rational& value, int digits)
+{
+    return decimal(value, digits, catalogue().decimalMark());
 }
 
 std::string engineering(const Rational& value, const char* unit, int digits, int largest = 9)
 {
     if (!value.defined())
-        return "undefined";
+        return say("undefined");
     const Rational size = value.abs();
     const std::string sign = value < Rational(0) ? "-" : "";
     if (size.isZero())
@@ -63,7 +71,7 @@ std::string engineering(const Rational& value, const char* unit, int digits, int
         if (prefix.exponent > largest)
             continue;
         if (size >= powerOfTen(prefix.exponent) || prefix.exponent == kPrefixes.back().exponent)
-            return sign + decimal(size / powerOfTen(prefix.exponent), digits) + " " + prefix.symbol + unit;
+            return sign + shown(size / powerOfTen(prefix.exponent), digits) + " " + prefix.symbol + unit;
     }
     return {};
 }
@@ -89,7 +97,7 @@ std::string exact(const Rational& value, const char* unit, int largest)
             continue;
         const Rational scaled = value / powerOfTen(prefix.exponent);
         if (scaled.fits64() && scaled.defined() && isDecimalFraction(scaled.den()))
-            return decimal(scaled, 18) + " " + prefix.symbol + unit;
+            return decimal(scaled, 18, '.') + " " + prefix.symbol + unit;
         break;
     }
     return value.text() + " " + unit;
@@ -133,25 +141,25 @@ std::string format(const Current& i, int digits)
 std::string format(const Ratio& r, int digits)
 {
     if (!r.defined())
-        return "undefined";
-    return (r.value < Rational(0) ? "-" : "") + decimal(r.value.abs() * 100, digits) + " %";
+        return say("undefined");
+    return (r.value < Rational(0) ? "-" : "") + shown(r.value.abs() * 100, digits) + " %";
 }
 
 std::string format(const Ppm& p, bool plus, int digits)
 {
     if (!p.defined())
-        return "undefined";
+        return say("undefined");
     const std::string sign = p.value < Rational(0) ? "-" : plus && !p.value.isZero() ? "+" : "";
     const Rational size = p.value.abs();
     if (size >= Rational(1000))
-        return sign + decimal(size / 10'000, digits) + " %";
-    return sign + decimal(size, digits) + " ppm";
+        return sign + shown(size / 10'000, digits) + " %";
+    return sign + shown(size, digits) + " ppm";
 }
 
 std::string format(const Tolerance& t)
 {
     if (t.low.value.isZero() && t.high.value.isZero())
-        return "exact";
+        return say("exact");
     if (-t.low.value == t.high.value)
         return "\u00b1" + format(t.high);
     return format(t.low, true) + " \u2026 " + format(t.high, true);

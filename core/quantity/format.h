@@ -8,7 +8,8 @@
 namespace bindrel {
 
 /// Engineering notation with up to `digits` significant digits, trailing zeros dropped, a plain space before the unit:
-/// "45.7143 MHz". Rounds halves away from zero. "undefined" when there is no value.
+/// "45.7143 MHz". Rounds halves away from zero. "undefined" when there is no value. In the reader's notation: what a
+/// plan or a file gets is exactText(), which is the same for all.
 std::string format(const Frequency& f, int digits = 6);
 std::string formatBaud(const Frequency& f, int digits = 6);
 std::string formatBitRate(const Frequency& f, int digits = 6); ///< "250 kbit/s"

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/quantity/parse.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -97,8 +98,8 @@ private:
 Problem unclear(std::string_view text, std::string_view example)
 {
     if (text.find(',') != std::string_view::npos)
-        return problemOf(fmt::format("\"{}\" has a comma; write a decimal point, as in {}.", text, example));
-    return problemOf(fmt::format("\"{}\" cannot be read; write it as in {}.", text, example));
+        return problemOf(say("\"{}\" has a comma; write a decimal point, as in {}.", text, example));
+    return problemOf(say("\"{}\" cannot be read; write it as in {}.", text, example));
 }
 
 struct UnitRule {
@@ -130,11 +131,11 @@ Expected<Rational> scanQuantity(Scanner& in, std::string_view whole, const UnitR
         }
     }
     if (rule.needsUnitOrPrefix && !said && !value.isZero())
-        return problemOf(fmt::format("\"{}\" has no unit; write it as in {}.", whole, rule.example));
+        return problemOf(say("\"{}\" has no unit; write it as in {}.", whole, rule.example));
     const Rational result = value * factor;
     // What is stated has room to be computed with.
     if (!result.defined() || !result.fits64())
-        return problemOf(fmt::format("\"{}\" is out of the range that can be computed exactly.", whole));
+        return problemOf(say("\"{}\" is out of the range that can be computed exactly.", whole));
     return result;
 }
 
@@ -160,13 +161,13 @@ Expected<Rational> scanPpm(Scanner& in, std::string_view whole)
 {
     Rational value = in.number();
     if (!value.defined())
-        return unclear(whole, "20 ppm or 0.25 %");
+        return unclear(whole, say("20 ppm or 0.25 %"));
     if (in.eat("%"))
         value = value * 10'000;
     else
         in.eat("ppm");
     if (!value.defined() || !value.fits64())
-        return unclear(whole, "20 ppm or 0.25 %");
+        return unclear(whole, say("20 ppm or 0.25 %"));
     return value;
 }
 
@@ -191,7 +192,7 @@ Expected<Target<Frequency>> parseFrequencyTarget(std::string_view text)
         target.permitted = Ppm(*permitted);
     }
     if (!in.atEnd())
-        return unclear(text, "48 MHz or 48 MHz \u00b10.25 %");
+        return unclear(text, say("48 MHz or 48 MHz \u00b10.25 %"));
     return target;
 }
 
@@ -256,7 +257,7 @@ Expected<Ppm> parsePpm(std::string_view text)
     if (!value)
         return value.problem();
     if (!in.atEnd())
-        return unclear(text, "20 ppm or 0.25 %");
+        return unclear(text, say("20 ppm or 0.25 %"));
     return Ppm(*value);
 }
 
@@ -268,9 +269,9 @@ Expected<Ratio> parseRatio(std::string_view text)
     if (percent)
         value = value / 100;
     if (!value.defined() || !in.atEnd())
-        return unclear(text, "40 % or 0.4");
+        return unclear(text, say("40 % or 0.4"));
     if (!percent && value > Rational(1))
-        return problemOf(fmt::format("\"{}\" is unclear: write {} % or a number from 0 to 1.", text, text));
+        return problemOf(say("\"{}\" is unclear: write {} % or a number from 0 to 1.", text, text));
     return Ratio(value);
 }
 

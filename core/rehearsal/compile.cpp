@@ -4,6 +4,7 @@
 #include "core/base/child_process.h"
 #include "core/base/files.h"
 #include "core/base/fingerprint.h"
+#include "core/base/say.h"
 #include "core/base/text_cache.h"
 
 #include <fmt/format.h>
@@ -34,23 +35,23 @@ public:
         case End::Success:
             return {};
         case End::NotInstalled:
-            return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; "
-                                         "the planned operations can be rehearsed without it.",
-                                         name_));
+            return problemOf(say("The cross-compiler {} is not installed. Install it to run the machine code; "
+                                 "the planned operations can be rehearsed without it.",
+                                 name_));
         case End::NotStarted:
             return problemOf(
-                fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(process_.startError())));
+                say("The compiler {} could not be started: {}.", name_, std::strerror(process_.startError())));
         case End::Late:
-            return problemOf(fmt::format("The compiler {} did not finish within {} s and was stopped. Check that it "
-                                         "works on its own.",
-                                         name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()));
+            return problemOf(say("The compiler {} did not finish within {} s and was stopped. Check that it "
+                                 "works on its own.",
+                                 name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()));
         case End::Stopped:
-            return problemOf(fmt::format("Stopped while {} was running.", name_));
+            return problemOf(say("Stopped while {} was running.", name_));
         case End::Failure:
             break;
         }
         const Expected<std::string> said = readFile(log_);
-        return problemOf(name_ + " rejects the generated C: " + (said ? said->substr(0, 2000) : std::string()));
+        return problemOf(name_ + say(" rejects the generated C: ") + (said ? said->substr(0, 2000) : std::string()));
     }
 
 private:
@@ -104,7 +105,7 @@ Outcome compileUnits(const Source& source, const Source::Program& program, const
     while (!running.empty())
         finishOne();
     if (outcome && stopped && stopped())
-        return problemOf("Stopped while compiling the generated C.");
+        return problemOf(say("Stopped while compiling the generated C."));
     return outcome;
 }
 

@@ -2,6 +2,7 @@
 // What the plan wants, held against what the chip's registers mean.
 #include "core/rehearsal/demand.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/overrides.h"
 #include "core/plan/kind.h"
@@ -112,14 +113,14 @@ public:
                 f_.bindings.needs[set.need].state == BoundNeed::State::Bound && chip_.open(set.ref.instance) &&
                 chip_.registers().code(set.ref) != set.code)
                 differs(device_.nameOf(set.ref), std::to_string(chip_.registers().code(set.ref)),
-                        fmt::format("{}, set by hand for {}", set.code, f_.plan.needs[set.need].title),
+                        say("{}, set by hand for {}", set.code, f_.plan.needs[set.need].title),
                         {Place::Kind::Need, f_.plan.needs[set.need].id, {}});
     }
 
 private:
     void differs(const std::string& what, const std::string& is, const std::string& planned, Place place)
     {
-        chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; planned: {}.", what, is, planned),
+        chip_.report(Hazard::Kind::Outcome, say("{} is {} at the end; planned: {}.", what, is, planned),
                      std::move(place));
     }
 
@@ -135,16 +136,16 @@ private:
         }
         if (rates_.waitStates && device_.waitStates.valid() &&
             chip_.clocks().waitStates() != std::uint32_t(*rates_.waitStates))
-            differs("The number of wait states", std::to_string(chip_.clocks().waitStates()),
+            differs(say("The number of wait states"), std::to_string(chip_.clocks().waitStates()),
                     std::to_string(*rates_.waitStates), {});
         for (const Regulator& regulator : device_.regulators)
             if (f_.plan.regulator.empty() ? regulator.code == device_.resetCode(device_.regulatorControl)
                                           : regulator.id == f_.plan.regulator)
                 if (const std::uint32_t code = chip_.registers().code(device_.regulatorControl); code != regulator.code)
                     differs(device_.nameOf(device_.regulatorControl), std::to_string(code),
-                            fmt::format("{}, for {}", regulator.code, regulator.name), {Place::Kind::Range, {}, {}});
+                            say("{}, for {}", regulator.code, regulator.name), {Place::Kind::Range, {}, {}});
         if (device_.rangeControl.valid() && chip_.clocks().range() != rates_.range)
-            differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name,
+            differs(say("The operating range"), device_.ranges[size_t(chip_.clocks().range())].name,
                     device_.ranges[size_t(rates_.range)].name, {Place::Kind::Range, {}, {}});
     }
 
@@ -163,18 +164,17 @@ private:
         const Place place{Place::Kind::Pad, facts.name, {}};
         const auto words = [](bool value, const char* yes, const char* no) { return std::string(value ? yes : no); };
         if (setup.code >= 0 && facts.function.valid() && std::int64_t(look.function) != setup.code)
-            differs(facts.name, fmt::format("set to function {}", look.function),
-                    fmt::format("function {}", setup.code), place);
+            differs(facts.name, say("set to function {}", look.function), say("function {}", setup.code), place);
         if (look.output != setup.output)
-            differs(facts.name, words(look.output, "an output", "an input"),
-                    words(setup.output, "an output", "an input"), place);
+            differs(facts.name, words(look.output, say("an output"), say("an input")),
+                    words(setup.output, say("an output"), say("an input")), place);
         const Block& port = device_.blockOf(facts.port);
         const std::string bit = std::to_string(facts.bit);
         if (port.role("pull" + bit) && look.pull != std::int64_t(setup.pull))
-            differs("The pull of " + facts.name, std::to_string(look.pull), nameOf(setup.pull), place);
+            differs(say("The pull of {}", facts.name), std::to_string(look.pull), nameOf(setup.pull), place);
         if (port.role("open_drain" + bit) && look.openDrain != setup.openDrain)
-            differs(facts.name, words(look.openDrain, "an open drain", "driven both ways"),
-                    words(setup.openDrain, "an open drain", "driven both ways"), place);
+            differs(facts.name, words(look.openDrain, say("an open drain"), say("driven both ways")),
+                    words(setup.openDrain, say("an open drain"), say("driven both ways")), place);
         if (setup.output && look.high != setup.levelHigh && !chip_.demand().levelsFree)
             differs(facts.name, words(look.high, "high", "low"), words(setup.levelHigh, "high", "low"), place);
         strength(setup, facts, place);
@@ -184,7 +184,7 @@ private:
             for (const FieldCode& select : device_.routes[seat.route].selects)
                 if (!chip_.registers().holds(select))
                     differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)),
-                            fmt::format("{} for {} on {}", select.code, rule(setup), facts.name), place);
+                            say("{} for {} on {}", select.code, rule(setup), facts.name), place);
         if (setup.line >= 0)
             line(setup, facts);
     }
@@ -201,10 +201,10 @@ private:
             const std::optional<std::int64_t> is =
                 meaningOf(found->encoding, chip_.registers().code(facts.port, *found));
             if (is != wanted)
-                differs(fmt::format("{} of {}", what, facts.name), is ? std::to_string(*is) : "no value",
+                differs(say("{} of {}", what, facts.name), is ? std::to_string(*is) : say("no value"),
                         std::to_string(wanted), place);
         };
-        check("speed", setup.fast, "Edge speed");
+        check("speed", setup.fast, say("Edge speed"));
         const Role* drive = device_.blockOf(facts.port).role("drive" + bit);
         if (drive && !facts.drives.empty())
             check("drive",
@@ -230,23 +230,21 @@ private:
                 if ((value.name == device_.instances[facts.port].name || value.name == facts.name) &&
                     chip_.registers().code(port) != value.code)
                     differs(device_.nameOf(port), std::to_string(chip_.registers().code(port)),
-                            fmt::format("{} for the edges of {}", value.code, rule(setup)),
-                            {Place::Kind::Pad, facts.name, {}});
+                            say("{} for the edges of {}", value.code, rule(setup)), {Place::Kind::Pad, facts.name, {}});
         for (const auto& [role, wanted] : {std::pair(std::string("rising"), setup.rising),
                                            {"falling", setup.falling},
                                            {enable, setup.rising || setup.falling}})
             if (const FieldRef ref = device_.roleField(watcher, role + n);
                 ref.valid() && (chip_.registers().code(ref) != 0) != wanted)
                 differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)),
-                        fmt::format("{} for the edges of {}", wanted ? 1 : 0, rule(setup)),
-                        {Place::Kind::Pad, facts.name, {}});
+                        say("{} for the edges of {}", wanted ? 1 : 0, rule(setup)), {Place::Kind::Pad, facts.name, {}});
         if (const Role* edges = device_.blockOf(watcher).role("edges" + n)) {
             const FieldRef ref{watcher, edges->reg, edges->field};
             const std::int64_t wanted = (setup.rising ? 1 : 0) + (setup.falling ? 2 : 0);
             if (const std::optional<std::int64_t> is = meaningOf(edges->encoding, chip_.registers().code(ref));
                 is != wanted)
                 differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)),
-                        fmt::format("the code for {} for the edges of {}", wanted, rule(setup)),
+                        say("the code for {} for the edges of {}", wanted, rule(setup)),
                         {Place::Kind::Pad, facts.name, {}});
         }
         // What a line ignores is long enough at its fastest clock, and the shortest such that its field can hold.
@@ -264,8 +262,8 @@ private:
                 shortest = cycles;
         const std::optional<std::int64_t> is = meaningOf(encoding, chip_.registers().code(filter));
         if (shortest && is != shortest)
-            differs(device_.nameOf(filter), is ? std::to_string(*is) : "no value",
-                    fmt::format("{} cycles for {}", *shortest, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+            differs(device_.nameOf(filter), is ? std::to_string(*is) : say("no value"),
+                    say("{} cycles for {}", *shortest, rule(setup)), {Place::Kind::Pad, facts.name, {}});
     }
 
     void need(NeedIndex index)
@@ -280,11 +278,11 @@ private:
         const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
         const std::string& title = f_.plan.needs[index].title;
         if (!chip_.open(bound.instance))
-            differs(instance.name, "without clock or in reset", "running for " + title, place);
+            differs(instance.name, say("without clock or in reset"), say("running for {}", title), place);
         for (const FieldCode& select : instance.selects)
             if (!chip_.registers().holds(select))
                 differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)),
-                        fmt::format("{} for {}", select.code, title), place);
+                        say("{} for {}", select.code, title), place);
         for (const Stream& stream : bound.streams)
             dma(bound, stream, title, place);
         // The last value of a role counts: start functions change what the configuration left.
@@ -314,9 +312,8 @@ private:
             const std::optional<std::int64_t> is =
                 meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
-                differs(fmt::format("{} of {} ({})", role, device_.instances[InstanceIndex(owner)].name,
-                                    device_.nameOf(ref)),
-                        is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
+                differs(say("{} of {} ({})", role, device_.instances[InstanceIndex(owner)].name, device_.nameOf(ref)),
+                        is ? std::to_string(*is) : say("no value"), say("{} for {}", value, title), place);
         }
     }
 
@@ -352,7 +349,7 @@ private:
                     std::strtoul(value.c_str(), nullptr, value.starts_with("0x") || value.starts_with("0X") ? 16 : 10));
             if (code && chip_.registers().code(*ref) != *code)
                 differs(device_.nameOf(*ref), std::to_string(chip_.registers().code(*ref)),
-                        fmt::format("{} for {}", *code, f_.plan.needs[index].title), place);
+                        say("{} for {}", *code, f_.plan.needs[index].title), place);
         }
     }
 
@@ -365,7 +362,7 @@ private:
         for (const DmaLink& link : links->second)
             if (link.channel == stream.channel && chip_.registers().code(router) != link.code)
                 differs(device_.nameOf(router), std::to_string(chip_.registers().code(router)),
-                        fmt::format("{} for {}", link.code, title), place);
+                        say("{} for {}", link.code, title), place);
     }
 
     /// What stands beside the rate of a source: trimming, watching, the crystal's capacitors; and that what nothing
@@ -383,18 +380,19 @@ private:
             return;
         if (node.trim && chip_.registers().holds(node.trim->enable) != planned.trimmed &&
             !(planned.trimmed && node.trim->by >= 0 && comesFromDead(node.trim->by)))
-            differs(node.name, planned.trimmed ? "not trimmed" : "trimmed", planned.trimmed ? "trimmed" : "not trimmed",
-                    place);
+            differs(node.name, planned.trimmed ? say("not trimmed") : "trimmed",
+                    planned.trimmed ? "trimmed" : say("not trimmed"), place);
         if (node.monitor && chip_.registers().holds(node.monitor->enable) != planned.monitored)
-            differs(node.name, planned.monitored ? "not monitored" : "watched",
-                    planned.monitored ? "watched" : "not monitored", place);
+            differs(node.name, planned.monitored ? say("not monitored") : "watched",
+                    planned.monitored ? "watched" : say("not monitored"), place);
         // The first of the listed rates that the crystal does not pass.
         if (node.driveControl.valid() && !planned.external)
             for (const auto& [most, code] : node.drives)
                 if (!(most.value < planned.rate.value)) {
                     if (chip_.registers().code(node.driveControl) != code)
-                        differs("The drive of " + node.name, std::to_string(chip_.registers().code(node.driveControl)),
-                                fmt::format("{} (up to {})", code, format(most)), place);
+                        differs(say("The drive of {}", node.name),
+                                std::to_string(chip_.registers().code(node.driveControl)),
+                                say("{} (up to {})", code, format(most)), place);
                     break;
                 }
         // The code of the listed load that is nearest to what the crystal asks for.
@@ -408,7 +406,7 @@ private:
                 if (!best || far(load.first) < far(best->first))
                     best = &load;
             if (best && chip_.registers().code(node.loadControl) != best->second)
-                differs("The load of " + node.name, std::to_string(chip_.registers().code(node.loadControl)),
+                differs(say("The load of {}", node.name), std::to_string(chip_.registers().code(node.loadControl)),
                         fmt::format("{} ({})", best->second, format(best->first)), place);
         }
     }
@@ -440,9 +438,9 @@ const FallBack* fallBackAfter(const Facts& f, const FieldRef& awaited)
 std::string wentOnText(const Facts& f, const FallBack& fallBack)
 {
     const std::vector<std::string> left = leftTitles(f, fallBack);
-    return fmt::format("continues {}{}",
-                       fallBack.toSlow ? "on the low-speed clocks" : "with everything that does not use it",
-                       left.empty() ? "" : ", without " + listed(left));
+    return say("continues {}{}",
+               fallBack.toSlow ? say("on the low-speed clocks") : say("with everything that does not use it"),
+               left.empty() ? "" : say(", without ") + listed(left));
 }
 
 } // namespace bindrel

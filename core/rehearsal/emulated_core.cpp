@@ -2,6 +2,8 @@
 // Unicorn's core between flash, memory and the simulated chip's registers.
 #include "core/rehearsal/emulated_core.h"
 
+#include "core/base/say.h"
+
 #include <unicorn/unicorn.h>
 
 #include <fmt/format.h>
@@ -48,7 +50,7 @@ public:
     {
         if (uc_open(arm_ ? UC_ARCH_ARM : UC_ARCH_RISCV,
                     arm_ ? uc_mode(UC_MODE_THUMB | UC_MODE_MCLASS) : UC_MODE_RISCV32, &uc_) != UC_ERR_OK)
-            return "the emulator does not support this architecture";
+            return say("the emulator does not support this architecture");
         if (arm_)
             uc_ctl_set_cpu_model(uc_, model());
         map(facts_.flashBase, facts_.flashBytes);
@@ -61,7 +63,7 @@ public:
         }
         for (const ProgramImage::Piece& piece : program_.pieces)
             if (uc_mem_write(uc_, piece.address, piece.bytes.data(), piece.bytes.size()) != UC_ERR_OK)
-                return fmt::format("the program does not fit into the memory of the {}", facts_.name);
+                return say("the program does not fit into the memory of the {}", facts_.name);
         if (arm_)
             map(0xE0000000, 0x100000); // the core's own registers: interrupts, system control
         std::set<std::uint32_t> pages;
@@ -94,7 +96,7 @@ public:
     {
         const auto symbol = program_.symbols.find(function);
         if (symbol == program_.symbols.end()) {
-            fault_ = fmt::format("the program has no {}", function);
+            fault_ = say("the program has no {}", function);
             return Ended::Fault;
         }
         watched_ = symbol->second;
@@ -114,7 +116,7 @@ public:
     {
         const auto symbol = program_.symbols.find(function);
         if (symbol == program_.symbols.end()) {
-            fault_ = fmt::format("the program has no {}", function);
+            fault_ = say("the program has no {}", function);
             return Ended::Fault;
         }
         const std::uint32_t link = returnTo_ | (arm_ ? 1u : 0u);
@@ -213,7 +215,7 @@ private:
         if (stuck_ || broken_)
             return Ended::Stuck;
         if (fault_.empty())
-            fault_ = fmt::format("{} near 0x{:08X}", uc_strerror(error), pc_);
+            fault_ = say("{} near 0x{:08X}", uc_strerror(error), pc_);
         return Ended::Fault;
     }
 
@@ -394,19 +396,18 @@ private:
         auto* core = static_cast<UnicornCore*>(data);
         if (bytes == 4 && address % 4 == 0)
             return;
-        core->fault_ =
-            fmt::format("0x{:08X} is accessed by {} bytes near 0x{:08X}; the {} allows only word access there", address,
-                        bytes, core->pc_, core->facts_.name);
+        core->fault_ = say("0x{:08X} is accessed by {} bytes near 0x{:08X}; the {} allows only word access there",
+                           address, bytes, core->pc_, core->facts_.name);
         uc_emu_stop(core->uc_);
     }
     static bool faultThunk(uc_engine*, uc_mem_type type, std::uint64_t address, int, std::int64_t, void* data)
     {
         auto* core = static_cast<UnicornCore*>(data);
-        core->fault_ = fmt::format("{} 0x{:08X}, where the chip has nothing, at 0x{:08X} in {}",
-                                   type == UC_MEM_WRITE_UNMAPPED  ? "writes to"
-                                   : type == UC_MEM_READ_UNMAPPED ? "reads from"
-                                                                  : "jumps to or breaks the rights of",
-                                   std::uint32_t(address), core->pc_, core->program_.functionAt(core->pc_));
+        core->fault_ = say("{} 0x{:08X}, where the chip has nothing, at 0x{:08X} in {}",
+                           type == UC_MEM_WRITE_UNMAPPED  ? say("writes to")
+                           : type == UC_MEM_READ_UNMAPPED ? say("reads from")
+                                                          : say("jumps to or breaks the rights of"),
+                           std::uint32_t(address), core->pc_, core->program_.functionAt(core->pc_));
         return false;
     }
 
@@ -435,8 +436,7 @@ Expected<std::unique_ptr<EmulatedCore>> EmulatedCore::make(SimulatedChip& chip, 
 {
     auto out = std::make_unique<UnicornCore>(chip, core, std::move(program), listener);
     if (const std::string wrong = out->open(); !wrong.empty())
-        return problemOf(
-            fmt::format("The program of the {} cannot be run: {}.", chip.device().cores[core].name, wrong));
+        return problemOf(say("The program of the {} cannot be run: {}.", chip.device().cores[core].name, wrong));
     return std::unique_ptr<EmulatedCore>(std::move(out));
 }
 

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/rehearsal/rehearsal.h"
 
@@ -21,7 +22,7 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
         const Rehearsal run = rehearsePlanned(facts, scenario);
         if (!run.gaveUp.empty() && !mastered)
             out.push_back(findingOf("REH-01", Finding::Severity::Error,
-                                    fmt::format("{}: the program stops: {}.", run.title, run.gaveUp), {}));
+                                    message("{}: the program stops: {}.", run.title, run.gaveUp), {}));
         for (const Hazard& hazard : run.hazards) {
             const bool told =
                 std::any_of(known.begin(), known.end(),
@@ -29,11 +30,11 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
                                 return hazard.place.kind != Place::Kind::None && finding.place == hazard.place;
                             }) ||
                 std::any_of(out.begin(), out.end(), [&hazard](const Finding& finding) {
-                    return finding.text.find(hazard.text) != std::string::npos;
+                    return finding.text.text().find(hazard.text) != std::string::npos;
                 });
             if (!told)
                 out.push_back(findingOf("REH-01", Finding::Severity::Error,
-                                        fmt::format("{}, after {}: {}", run.title, momentText(hazard.at), hazard.text),
+                                        message("{}, after {}: {}", run.title, momentText(hazard.at), hazard.text),
                                         hazard.place));
         }
     }
@@ -44,10 +45,10 @@ Verdict verdictOn(const Facts& facts, const std::vector<Finding>& known)
 {
     const std::vector<Finding> hazards = hazardFindings(facts, known);
     if (hazards.empty())
-        return {"Rehearsed: no hazard.", 0};
+        return {say("Rehearsed: no hazard."), 0};
     const long more = long(hazards.size()) - 1;
-    return {fmt::format("Rehearsed: {}{}", hazards.front().text,
-                        more > 0 ? fmt::format(" And {}.", counted(more, "more hazard")) : std::string()),
+    return {say("Rehearsed: {}{}", hazards.front().text,
+                more > 0 ? say(" And {}.", sayCount(more, "{} more hazard", "{} more hazards")) : std::string()),
             more + 1};
 }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/rehearsal/interrupt_run.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -51,8 +53,8 @@ bool InterruptRun::returned(EmulatedCore::Ended how, const std::string& function
     if (how == EmulatedCore::Ended::Returned)
         return true;
     chip_.report(Hazard::Kind::Program,
-                 how == EmulatedCore::Ended::Fault ? fmt::format("{}: the core {}.", function, core_.faultText())
-                                                   : fmt::format("{} does not return.", function),
+                 how == EmulatedCore::Ended::Fault ? say("{}: the core {}.", function, core_.faultText())
+                                                   : say("{} does not return.", function),
                  {});
     return false;
 }
@@ -145,30 +147,28 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
                 });
             const int calls = core_.callsOf(functionOf(client));
             const std::string when = flag == flags.end()
-                                         ? std::string("it is entered")
-                                         : fmt::format("{} is {}", f_.device.nameOf(ref),
-                                                       set[std::size_t(flag - flags.begin())] ? "set" : "not set");
+                                         ? std::string(say("it is entered"))
+                                         : say("{} is {}", f_.device.nameOf(ref),
+                                               set[std::size_t(flag - flags.begin())] ? "set" : say("not set"));
             if (calls < due)
-                report(client,
-                       fmt::format("{} does not call {} when {}.", vector.handler.text(), functionOf(client), when));
+                report(client, say("{} does not call {} when {}.", vector.handler.text(), functionOf(client), when));
             else if (calls > due && due == 0)
-                report(client,
-                       fmt::format("{} calls {} although nothing is due.", vector.handler.text(), functionOf(client)));
+                report(client, say("{} calls {} although nothing is due.", vector.handler.text(), functionOf(client)));
             else if (calls > due)
-                report(client, fmt::format("{} calls {} {} times instead of {}.", vector.handler.text(),
-                                           functionOf(client), calls, due));
+                report(client, say("{} calls {} {} times instead of {}.", vector.handler.text(), functionOf(client),
+                                   calls, due));
             if (flag != flags.end() && flag->cleared && registers.code(ref) != 0)
-                report(client, fmt::format("{} leaves {} set: the interrupt would fire again at once.",
-                                           vector.handler.text(), f_.device.nameOf(ref)));
+                report(client, say("{} leaves {} set: the interrupt would fire again at once.", vector.handler.text(),
+                                   f_.device.nameOf(ref)));
         }
         for (const auto& [need, due] : toggles)
             if (const int calls = core_.callsOf(toggleOf(need)); calls != due)
-                report(vector.clients.front(), fmt::format("{} calls {} {} times instead of {}.", vector.handler.text(),
-                                                           toggleOf(need), calls, due));
+                report(vector.clients.front(),
+                       say("{} calls {} {} times instead of {}.", vector.handler.text(), toggleOf(need), calls, due));
         for (const FieldRef& other : others)
             if (registers.code(other) == 0)
-                report(vector.clients.front(), fmt::format("{} clears {}, which belongs to another interrupt.",
-                                                           vector.handler.text(), f_.device.nameOf(other)));
+                report(vector.clients.front(), say("{} clears {}, which belongs to another interrupt.",
+                                                   vector.handler.text(), f_.device.nameOf(other)));
     }
     core_.countCallsOf({});
     registers.restore(before);
@@ -218,9 +218,9 @@ void InterruptRun::interrupt(const InterruptVector& vector, const std::vector<Fl
             break;
         if (settings() != planned) {
             report(vector.clients.front(),
-                   fmt::format("{} between two instructions of {} changes the result: both modify the same register, "
-                               "and one overwrites the other's write.",
-                               vector.handler.text(), function));
+                   say("{} between two instructions of {} changes the result: both modify the same register, "
+                       "and one overwrites the other's write.",
+                       vector.handler.text(), function));
             break;
         }
     }

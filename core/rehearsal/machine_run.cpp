@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The written C as machine code: from each core's reset vector through its bring-up, then start functions and what the
 // scenario wants.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/compiler_consent.h"
 #include "core/device/device_memory.h"
@@ -86,7 +87,7 @@ private:
                 lateFailed_ = returned && cores_[0]->result() != 0;
                 const std::uint32_t status = cores_[0]->result();
                 if (lateFailed_)
-                    out_.gaveUp = fmt::format("{}_bring_up returned {}", names.prefix.text(), status);
+                    out_.gaveUp = say("{}_bring_up returned {}", names.prefix.text(), status);
                 fallBack_ = lateFailed_ ? fallBackAfter(f_, awaitedAs(status)) : nullptr;
                 if (lateFailed_ && !fallBack_)
                     judgeTimeout();
@@ -95,7 +96,7 @@ private:
                     fallBack_ = nullptr;
                 up_ = returned && (!lateFailed_ || fallBack_ || isLateOnly());
                 if (up_ && lateFailed_ && !fallBack_)
-                    out_.wentOn = "is up, except for what uses a slow source";
+                    out_.wentOn = say("is up, except for what uses a slow source");
             }
         }
         if (up_ && cores_.size() == device_.cores.size()) {
@@ -127,9 +128,8 @@ private:
                 continue;
             under_ = int(core);
             if (ended(cores_[core]->call(function), function) && cores_[core]->result() != 0)
-                chip_.report(Hazard::Kind::Program,
-                             fmt::format("{} says that {} does not hold what was planned.", function,
-                                         cores_[core]->program().textAt(cores_[core]->result())));
+                chip_.report(Hazard::Kind::Program, say("{} says that {} does not hold what was planned.", function,
+                                                        cores_[core]->program().textAt(cores_[core]->result())));
         }
         under_ = 0;
         out_.operations.resize(operations);
@@ -147,8 +147,8 @@ private:
             const Rational rate = chip_.clocks().clock(int(i)).rate;
             const std::int64_t hertz = rate.floor();
             if (std::int64_t(cores_[0]->result()) != std::min<std::int64_t>(hertz, UINT32_MAX))
-                chip_.report(Hazard::Kind::Program, fmt::format("{} says {} Hz; {} runs at {} Hz.", function,
-                                                                cores_[0]->result(), device_.clocks[i].name, hertz));
+                chip_.report(Hazard::Kind::Program, say("{} says {} Hz; {} runs at {} Hz.", function,
+                                                        cores_[0]->result(), device_.clocks[i].name, hertz));
         }
         out_.operations.resize(operations);
     }
@@ -167,8 +167,8 @@ private:
                 continue;
             if (const std::uint32_t used = cores_[core]->result(); used == 0 || used >= *kept)
                 chip_.report(Hazard::Kind::Program,
-                             fmt::format("{} says that {} of {} bytes of stack have been in use; keep more for it.",
-                                         function, used, *kept));
+                             say("{} says that {} of {} bytes of stack have been in use; keep more for it.", function,
+                                 used, *kept));
         }
         under_ = 0;
         out_.operations.resize(operations);
@@ -208,11 +208,11 @@ private:
                     }
             if (found != place.word->bytes() || value != place.value)
                 chip_.report(Hazard::Kind::Program,
-                             fmt::format("{} in non-volatile memory, at 0x{:08X}, is {}; planned: 0x{:X}.",
-                                         place.word->name, place.address,
-                                         found == place.word->bytes() ? fmt::format("0x{:X}", value)
-                                                                      : std::string("not in the program"),
-                                         place.value));
+                             say("{} in non-volatile memory, at 0x{:08X}, is {}; planned: 0x{:X}.", place.word->name,
+                                 place.address,
+                                 found == place.word->bytes() ? fmt::format("0x{:X}", value)
+                                                              : std::string(say("not in the program")),
+                                 place.value));
         }
     }
 
@@ -308,8 +308,7 @@ private:
                 chip_.sleepAndWake(mode, kSecond / 1000);
                 how = cores_[0]->resume();
             } else {
-                chip_.report(Hazard::Kind::Program, fmt::format("{} never waits.", function),
-                             {Place::Kind::Mode, mode.id, {}});
+                chip_.report(Hazard::Kind::Program, say("{} never waits.", function), {Place::Kind::Mode, mode.id, {}});
             }
             if (!ended(how, function) || !status(function))
                 return;
@@ -344,7 +343,7 @@ private:
     {
         if (cores_[0]->result() == 0)
             return true;
-        out_.gaveUp = fmt::format("{} returned {}", function, cores_[0]->result());
+        out_.gaveUp = say("{} returned {}", function, cores_[0]->result());
         return false;
     }
 
@@ -354,14 +353,13 @@ private:
         case EmulatedCore::Ended::Returned:
             return true;
         case EmulatedCore::Ended::Waiting:
-            chip_.report(Hazard::Kind::Program,
-                         fmt::format("{} waits for an interrupt that was not planned.", function));
+            chip_.report(Hazard::Kind::Program, say("{} waits for an interrupt that was not planned.", function));
             return false;
         case EmulatedCore::Ended::Stuck:
-            chip_.report(Hazard::Kind::Never, fmt::format("{} does not return.", function));
+            chip_.report(Hazard::Kind::Never, say("{} does not return.", function));
             return false;
         case EmulatedCore::Ended::Fault:
-            chip_.report(Hazard::Kind::Program, fmt::format("{}: the core {}.", function, cores_.back()->faultText()));
+            chip_.report(Hazard::Kind::Program, say("{}: the core {}.", function, cores_.back()->faultText()));
             return false;
         }
         return false;
@@ -384,7 +382,7 @@ private:
                                device_.instances[face.first].name + "." + chip_.registers().shape(face).name,
                                {}};
         }
-        operation.why = "in " + cores_[under_]->program().functionAt(pc);
+        operation.why = say("in ") + cores_[under_]->program().functionAt(pc);
         recorder_.begin(std::move(operation));
         writing_ = true;
     }
@@ -425,7 +423,7 @@ private:
             lastWait_ = {face, to - from, name};
         }
         operation.text = name;
-        operation.why = "in " + cores_[under_]->program().functionAt(pc);
+        operation.why = say("in ") + cores_[under_]->program().functionAt(pc);
         recorder_.begin(std::move(operation));
         recorder_.end();
         out_.operations.back().from = from;
@@ -458,13 +456,13 @@ private:
             const Place place{Place::Kind::Clock, device_.clocks[dead].id, {}};
             if (waited < longest)
                 chip_.report(Hazard::Kind::TimeoutShort,
-                             fmt::format("The machine code polls {} for only {}; {} may take {}.", name,
-                                         momentText(waited), device_.clocks[dead].name, momentText(longest)),
+                             say("The machine code polls {} for only {}; {} may take {}.", name, momentText(waited),
+                                 device_.clocks[dead].name, momentText(longest)),
                              place);
             else if (waited > longest * kTooManyTimes && waited > kSecond / 50)
                 chip_.report(Hazard::Kind::TimeoutLong,
-                             fmt::format("The machine code polls {} for {}; {} takes at most {}.", name,
-                                         momentText(waited), device_.clocks[dead].name, momentText(longest)),
+                             say("The machine code polls {} for {}; {} takes at most {}.", name, momentText(waited),
+                                 device_.clocks[dead].name, momentText(longest)),
                              place);
         }
     }
@@ -495,15 +493,15 @@ Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source
                                         const std::filesystem::path& folder, const std::function<bool()>& stopped)
 {
     Rehearsal out;
-    out.title = titleOf(facts, scenario) + ", machine code";
+    out.title = titleOf(facts, scenario) + say(", machine code");
     if (!facts.device.canBeWritten())
-        return problemOf(fmt::format("{} is not described far enough to write C for it.", facts.device.name));
+        return problemOf(say("{} is not described far enough to write C for it.", facts.device.name));
     if (std::error_code error; !std::filesystem::exists(folder / (source.prefix + ".elf"), error)) {
         if (const std::vector<std::string> unusual = unusualCompilers(facts.device, facts.provenance.device);
             !unusual.empty() && !compilersAllowed(facts.device, deviceMemory()))
-            return problemOf(fmt::format(
-                "{} names the compiler {}, which does not ship with Bindrel. It is not run without your consent.",
-                facts.provenance.deviceFile, listed(unusual)));
+            return problemOf(
+                say("{} names the compiler {}, which does not ship with Bindrel. It is not run without your consent.",
+                    facts.provenance.deviceFile, listed(unusual)));
         if (const Outcome compiled = compileSource(source, folder, stopped); !compiled)
             return compiled.problem();
     }
@@ -538,13 +536,13 @@ std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned
         const auto text = [](const auto& at, const auto& end) {
             return at == end ? std::string("nothing") : fmt::format("0x{:08X} = 0x{:X}", at->address, at->value);
         };
-        out.push_back({Hazard::Kind::Program,
-                       0,
-                       -1,
-                       fmt::format("Write {} of the {} is {} in the machine code, and {} in the plan.",
-                                   differ.first - a.begin() + 1, device.cores[core].name, text(differ.second, b.end()),
-                                   text(differ.first, a.end())),
-                       {}});
+        out.push_back(
+            {Hazard::Kind::Program,
+             0,
+             -1,
+             say("Write {} of the {} is {} in the machine code, and {} in the plan.", differ.first - a.begin() + 1,
+                 device.cores[core].name, text(differ.second, b.end()), text(differ.first, a.end())),
+             {}});
     }
     return out;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The planned operations, in the order in which the written program does them, on the simulated chip.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
@@ -112,7 +113,7 @@ private:
                 continue;
             if (const FieldCode& release = device_.cores[core].release; release.valid())
                 perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}},
-                                   fmt::format("Start the {}.", device_.cores[core].name)),
+                                   say("Start the {}.", device_.cores[core].name)),
                         0, false);
             chip_.coreRuns(int(core));
             const Names& own = names_[core];
@@ -121,7 +122,7 @@ private:
                     left_.insert(int(n));
         }
         if (!late && !fallBack_)
-            out_.wentOn = "is up, except for what uses a slow source";
+            out_.wentOn = say("is up, except for what uses a slow source");
         return true;
     }
 
@@ -194,9 +195,8 @@ private:
             stopNeed(size_t(need), 0);
         if (!performAll(steps.enter))
             return;
-        begin({fmt::format("wait in {}", mode.name),
-               "The core waits for an interrupt.",
-               {Place::Kind::Mode, mode.id, {}}});
+        begin(
+            {say("wait in {}", mode.name), say("The core waits for an interrupt."), {Place::Kind::Mode, mode.id, {}}});
         chip_.sleepAndWake(mode, kSecond / 1000);
         recorder_.end();
         if (performAll(steps.back)) {
@@ -216,9 +216,9 @@ private:
     {
         const ClockNode& node = device_.clocks[scenario_.fails];
         chip_.pass(kSecond / 1000);
-        begin({node.name + " fails",
-               node.monitor && f_.rates.clocks[scenario_.fails].monitored ? "Its monitor detects it."
-                                                                          : "Nothing monitors it.",
+        begin({node.name + say(" fails"),
+               node.monitor && f_.rates.clocks[scenario_.fails].monitored ? say("Its monitor detects it.")
+                                                                          : say("Nothing monitors it."),
                {Place::Kind::Clock, node.id, {}}});
         chip_.fail(scenario_.fails);
         chip_.pass(kSecond / 1000);
@@ -229,7 +229,7 @@ private:
     {
         const OperatingRange& range = device_.ranges[size_t(scenario_.sagsTo)];
         chip_.pass(kSecond / 1000);
-        begin({"supply falls", fmt::format("It is enough for {} only.", range.name), {Place::Kind::Range, {}, {}}});
+        begin({say("supply falls"), say("It is enough for {} only.", range.name), {Place::Kind::Range, {}, {}}});
         chip_.dropSupplyTo(scenario_.sagsTo);
         chip_.pass(kSecond / 1000);
         recorder_.end();
@@ -238,7 +238,7 @@ private:
     void resetAndAgain()
     {
         chip_.pass(kSecond / 1000);
-        begin({"reset", "Warm reset: retained fields keep their values.", {}});
+        begin({"reset", say("Warm reset: retained fields keep their values."), {}});
         chip_.warmReset();
         recorder_.end();
         left_.clear();
@@ -364,13 +364,13 @@ private:
         const std::optional<Moment> longest = chip_.timeOf(ref);
         if (longest && timeout < *longest)
             chip_.report(Hazard::Kind::TimeoutShort,
-                         fmt::format("{} is awaited for at most {}; the chip may take {}.", device_.nameOf(ref),
-                                     momentText(timeout), momentText(*longest)),
+                         say("{} is awaited for at most {}; the chip may take {}.", device_.nameOf(ref),
+                             momentText(timeout), momentText(*longest)),
                          placeOf(step));
         if (longest && timeout > *longest * kManyTimes && timeout > kSecond / 50)
             chip_.report(Hazard::Kind::TimeoutLong,
-                         fmt::format("{} is awaited for {}; the chip takes at most {}.", device_.nameOf(ref),
-                                     momentText(timeout), momentText(*longest)),
+                         say("{} is awaited for {}; the chip takes at most {}.", device_.nameOf(ref),
+                             momentText(timeout), momentText(*longest)),
                          placeOf(step));
         for (;;) {
             // As the written loop does: during the bring-up only.
@@ -380,16 +380,16 @@ private:
             if ((readRegister(step.instance, reg, core) & step.mask) == step.value)
                 return true;
             if (chip_.now() >= deadline) {
-                out_.gaveUp = fmt::format("{} did not become {} within {}", device_.nameOf(ref),
-                                          step.fields.front().code, momentText(timeout));
+                out_.gaveUp = say("{} did not become {} within {}", device_.nameOf(ref), step.fields.front().code,
+                                  momentText(timeout));
                 return false;
             }
             const std::optional<Moment> next = chip_.nextChange();
             const bool feeding = bringingUp_ && !feeds_.empty();
             if (!next && scenario_.dead.empty() && !feeding)
                 chip_.report(Hazard::Kind::Never,
-                             fmt::format("{} is awaited, but nothing in the chip will make it {}.", device_.nameOf(ref),
-                                         step.fields.front().code),
+                             say("{} is awaited, but nothing in the chip will make it {}.", device_.nameOf(ref),
+                                 step.fields.front().code),
                              placeOf(step));
             Moment until = next ? std::min(*next, deadline) : deadline;
             // A watchdog is fed in every pass of the loop: a thousandth of a second stands for many of them.
@@ -442,11 +442,10 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
     const std::string sooner = momentText(rehearsal.untilUp - longest);
     const std::string& name = f.device.clocks[clock].name;
     if (core)
-        return fmt::format("Up after {} if the core used a source that starts faster than {}", sooner, name);
-    return fmt::format("Up after {} without {}{}", sooner, name,
-                       users.empty()
-                           ? std::string()
-                           : fmt::format("; {} from it", listed(users) + (users.size() == 1 ? " comes" : " come")));
+        return say("Up after {} if the core used a source that starts faster than {}", sooner, name);
+    return say("Up after {} without {}{}", sooner, name,
+               users.empty() ? std::string()
+                             : say("; {} from it", listed(users) + (users.size() == 1 ? say(" comes") : say(" come"))));
 }
 
 } // namespace
@@ -456,11 +455,11 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
     std::map<std::string, Moment> causes;
     for (const Operation& operation : rehearsal.operations)
         if (operation.from < rehearsal.untilUp) {
-            std::string cause = "register accesses";
+            std::string cause = say("register accesses");
             if (operation.waits)
-                cause = "waiting for " + (operation.place.kind == Place::Kind::Clock
-                                              ? f.device.clocks[f.device.findClock(operation.place.id)].name
-                                              : operation.text);
+                cause = say("waiting for ") + (operation.place.kind == Place::Kind::Clock
+                                                   ? f.device.clocks[f.device.findClock(operation.place.id)].name
+                                                   : operation.text);
             causes[cause] += std::min(operation.to, rehearsal.untilUp) - operation.from;
         }
     rehearsal.split.assign(causes.begin(), causes.end());
@@ -472,22 +471,21 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
 
 std::string titleOf(const Facts& f, const Scenario& s)
 {
-    std::string text = s.kind == Scenario::Kind::Slow      ? "To the low-speed clocks and back"
-                       : s.kind == Scenario::Kind::Restart ? "Stopped and started again"
-                       : s.kind == Scenario::Kind::Reset   ? "Reset while everything runs"
-                                                           : "From reset";
+    std::string text = s.kind == Scenario::Kind::Slow      ? say("To the low-speed clocks and back")
+                       : s.kind == Scenario::Kind::Restart ? say("Stopped and started again")
+                       : s.kind == Scenario::Kind::Reset   ? say("Reset while everything runs")
+                                                           : say("From reset");
     if (s.kind == Scenario::Kind::Mode) {
         const ModeSteps& steps = f.image.modes[size_t(s.mode)];
-        text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name,
-                           steps.slow ? ", from the low-speed clocks," : "");
+        text = say("Into {}{} and back", f.device.modes[size_t(steps.mode)].name,
+                   steps.slow ? say(", from the low-speed clocks,") : "");
     }
     for (const ClockIndex dead : s.dead)
-        text += fmt::format(", {} never starts", f.device.clocks[dead].name);
+        text += say(", {} never starts", f.device.clocks[dead].name);
     if (s.fails >= 0)
-        text += fmt::format(", then {} fails", f.device.clocks[s.fails].name);
+        text += say(", then {} fails", f.device.clocks[s.fails].name);
     if (s.sagsTo >= 0)
-        text +=
-            fmt::format(", then the supply falls below {}", format(f.device.ranges[size_t(f.rates.range)].supplyMin));
+        text += say(", then the supply falls below {}", format(f.device.ranges[size_t(f.rates.range)].supplyMin));
     return text;
 }
 

@@ -2,6 +2,7 @@
 #include "core/rehearsal/program_image.h"
 
 #include "core/base/files.h"
+#include "core/base/say.h"
 
 #include <fmt/format.h>
 
@@ -51,7 +52,7 @@ Expected<ProgramImage> readProgram(const std::filesystem::path& elf)
                       "\x7f"
                       "ELF") != 0 ||
         bytes[4] != 1 || bytes[5] != 1)
-        return problemOf(fmt::format("{} is not a linked program of 32 bits.", elf.filename().string()));
+        return problemOf(say("{} is not a linked program of 32 bits.", elf.filename().string()));
     ProgramImage out;
     out.entry = number(24, 4) & ~1u;
     const std::uint32_t segments = number(28, 4), sections = number(32, 4);
@@ -88,7 +89,7 @@ Expected<ProgramImage> readProgram(const std::filesystem::path& elf)
         }
     }
     if (!whole)
-        return problemOf(fmt::format("{} is cut off.", elf.filename().string()));
+        return problemOf(say("{} is cut off.", elf.filename().string()));
     return out;
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/rehearsal/simulated_chip.h"
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 #include "core/device/watchdogs.h"
@@ -163,8 +164,8 @@ void SimulatedChip::settleDomains()
         regulator_.readyAt = now_ + (device_.regulatorStartup.value * kSecond).ceil();
         if (std::none_of(device_.regulators.begin(), device_.regulators.end(),
                          [code](const Regulator& r) { return r.code == code; }))
-            report(Hazard::Kind::Lost, fmt::format("{} is set to {}, which is not a regulator.",
-                                                   device_.nameOf(device_.regulatorControl), code));
+            report(Hazard::Kind::Lost,
+                   say("{} is set to {}, which is not a regulator.", device_.nameOf(device_.regulatorControl), code));
     }
     show(device_.regulatorReady, regulator_.readyAt <= now_);
 }
@@ -199,7 +200,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     const SimulatedRegisters::Spot spot = registers_.find(address);
     const int cell = spot.cell;
     if (cell < 0) {
-        report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is read; the chip has no register there.", address));
+        report(Hazard::Kind::NoRegister, say("0x{:08X} is read; the chip has no register there.", address));
         return 0;
     }
     const std::pair<InstanceIndex, RegisterIndex> face = registers_.faceOf(cell);
@@ -207,20 +208,19 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     const std::string& owner = device_.instances[face.first].name;
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
         std::uint32_t(bytes) != has)
-        report(Hazard::Kind::NoRegister,
-               fmt::format("{}.{} is read with {} bytes; it has {}.", owner, shape.name, bytes, has),
+        report(Hazard::Kind::NoRegister, say("{}.{} is read with {} bytes; it has {}.", owner, shape.name, bytes, has),
                {Place::Kind::Register, owner + "." + shape.name, {}});
     if (!open(face.first)) {
         report(Hazard::Kind::Closed,
-               fmt::format("{}.{} is read while {} has no clock or is held in reset: the value is meaningless.", owner,
-                           shape.name, owner),
+               say("{}.{} is read while {} has no clock or is held in reset: the value is meaningless.", owner,
+                   shape.name, owner),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
     if (!admitted(face.first)) {
         report(Hazard::Kind::Closed,
-               fmt::format("{}.{} is read by {}, which has no access: the value is meaningless.", owner, shape.name,
-                           device_.cores[acting_].id),
+               say("{}.{} is read by {}, which has no access: the value is meaningless.", owner, shape.name,
+                   device_.cores[acting_].id),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
@@ -234,8 +234,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     const SimulatedRegisters::Spot spot = registers_.find(address);
     const int cell = spot.cell;
     if (cell < 0)
-        return report(Hazard::Kind::NoRegister,
-                      fmt::format("0x{:08X} is written; the chip has no register there.", address));
+        return report(Hazard::Kind::NoRegister, say("0x{:08X} is written; the chip has no register there.", address));
     const auto [instance, reg] = registers_.faceOf(cell, value);
     const Register& shape = registers_.shape({instance, reg});
     const std::string& owner = device_.instances[instance].name;
@@ -243,16 +242,16 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
         std::uint32_t(bytes) != has)
         report(Hazard::Kind::NoRegister,
-               fmt::format("{}.{} is written with {} bytes; it has {}.", owner, shape.name, bytes, has), place);
+               say("{}.{} is written with {} bytes; it has {}.", owner, shape.name, bytes, has), place);
     if (!open(instance))
         return report(Hazard::Kind::Closed,
-                      fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.",
-                                  owner, shape.name, owner),
+                      say("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner,
+                          shape.name, owner),
                       {Place::Kind::Instance, owner, {}});
     if (!admitted(instance))
         return report(Hazard::Kind::Closed,
-                      fmt::format("{}.{} is written by {}, which has no access: the write is lost.", owner, shape.name,
-                                  device_.cores[acting_].id),
+                      say("{}.{} is written by {}, which has no access: the write is lost.", owner, shape.name,
+                          device_.cores[acting_].id),
                       {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
@@ -283,8 +282,8 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                             .value_or(0));
                     if (dog.elapsed * ticks < window)
                         report(Hazard::Kind::Watchdog,
-                               fmt::format("{} is fed inside its closed window and resets the chip.",
-                                           device_.instances[dog.instance].name),
+                               say("{} is fed inside its closed window and resets the chip.",
+                                   device_.instances[dog.instance].name),
                                {Place::Kind::Instance, device_.instances[dog.instance].name, {}});
                 }
                 dog.elapsed = 0;
@@ -342,8 +341,8 @@ void SimulatedChip::runDogs(Moment span)
             dog.bitten = true;
             const std::string& name = device_.instances[dog.instance].name;
             report(Hazard::Kind::Watchdog,
-                   fmt::format("{} expires: it was not fed for {} at its fastest, and resets the chip.", name,
-                               rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"),
+                   say("{} expires: it was not fed for {} at its fastest, and resets the chip.", name,
+                       rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"),
                    {Place::Kind::Instance, name, {}});
         }
     }
@@ -449,8 +448,8 @@ void SimulatedChip::loseInMode(InstanceIndex instance, const LowPowerMode& mode)
         if (const PadLook look = pads_.look(pad);
             !look.port && look.function == given.function && given.instance == instance)
             report(Hazard::Kind::Pad,
-                   fmt::format("{} is connected to {}, which has no power in {}.", device_.pads[pad].name,
-                               device_.instances[instance].name, mode.name),
+                   say("{} is connected to {}, which has no power in {}.", device_.pads[pad].name,
+                       device_.instances[instance].name, mode.name),
                    {Place::Kind::Pad, device_.pads[pad].name, {}});
     registers_.lose(instance);
 }

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
 #include "core/rehearsal/simulated_chip.h"
@@ -31,7 +32,7 @@ void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
             return;
     }
     const std::string name = device_.instances[instance].name + "." + device_.blockOf(instance).registers[reg].name;
-    report(Hazard::Kind::Lost, fmt::format("{} is written before the mode of {} is set.", name, unit),
+    report(Hazard::Kind::Lost, say("{} is written before the mode of {} is set.", name, unit),
            {Place::Kind::Register, name, {}});
 }
 
@@ -50,10 +51,10 @@ void SimulatedChip::judgeHeld(InstanceIndex instance, RegisterIndex reg, std::ui
     for (const RoleSpec& role : kind->roles) {
         const FieldRef ref = role.onlyHeld ? device_.roleField(instance, role.name) : FieldRef();
         if (ref.valid() && ref.reg == reg && ((before ^ value) & device_.fieldOf(ref).mask()))
-            return report(Hazard::Kind::Frozen,
-                          fmt::format("{} is changed while {} is not held.", device_.nameOf(ref),
-                                      device_.instances[instance].name),
-                          {Place::Kind::Instance, device_.instances[instance].name, {}});
+            return report(
+                Hazard::Kind::Frozen,
+                say("{} is changed while {} is not held.", device_.nameOf(ref), device_.instances[instance].name),
+                {Place::Kind::Instance, device_.instances[instance].name, {}});
     }
 }
 
@@ -76,8 +77,8 @@ void SimulatedChip::judgeSettling(InstanceIndex instance, const Register& access
     const std::string& owner = device_.instances[instance].name;
     const auto& [until, by, reg] = at->second;
     report(Hazard::Kind::Lost,
-           fmt::format("{}.{} is accessed {} before the write to {}.{} has settled.", owner, accessed.name,
-                       momentText(until - now_), device_.instances[by].name, registers_.shape({by, reg}).name),
+           say("{}.{} is accessed {} before the write to {}.{} has settled.", owner, accessed.name,
+               momentText(until - now_), device_.instances[by].name, registers_.shape({by, reg}).name),
            {Place::Kind::Register, owner + "." + accessed.name, {}});
 }
 
@@ -95,14 +96,13 @@ void SimulatedChip::judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::
                              node.bypass.ref.reg == reg &&
                              ((before ^ after) & device_.fieldOf(node.bypass.ref).mask()) && clocks_.clock(int(i)).on;
         if (started)
-            report(Hazard::Kind::Frozen, fmt::format("The bypass of {} is changed while it is on.", node.name),
+            report(Hazard::Kind::Frozen, say("The bypass of {} is changed while it is on.", node.name),
                    {Place::Kind::Clock, node.id, {}});
         if (!((before ^ after) & mask))
             continue;
         for (const ClockIndex by : node.frozenBy)
             if (clocks_.clock(by).on)
-                report(Hazard::Kind::Frozen,
-                       fmt::format("{} is changed while {} is on.", node.name, device_.clocks[by].name),
+                report(Hazard::Kind::Frozen, say("{} is changed while {} is on.", node.name, device_.clocks[by].name),
                        {Place::Kind::Clock, node.id, {}});
     }
 }
@@ -129,23 +129,19 @@ void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
         using Kind = Demand::PadRule::Kind;
         const bool driven = look.pushesHigh() || look.pullsLow();
         if (rule.kind == Kind::Rests && driven)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven, although no need uses it.", name), place);
+            report(Hazard::Kind::Pad, say("{} is driven, although no need uses it.", name), place);
         else if (rule.kind == Kind::Input && driven)
             report(Hazard::Kind::Pad,
-                   fmt::format("{} is driven {}, although {} drives it from outside.", name, look.text(), rule.who),
-                   place);
+                   say("{} is driven {}, although {} drives it from outside.", name, look.text(), rule.who), place);
         else if (rule.kind == Kind::OpenDrain && look.pushesHigh())
-            report(Hazard::Kind::Pad, fmt::format("{} drives high against the open drain of {}.", name, rule.who),
-                   place);
+            report(Hazard::Kind::Pad, say("{} drives high against the open drain of {}.", name, rule.who), place);
         else if (rule.kind == Kind::OpenDrain && rule.high && look.pullsLow() && !demand_.levelsFree)
-            report(Hazard::Kind::Pad,
-                   fmt::format("{} is driven low; the initial level of {} is released.", name, rule.who), place);
+            report(Hazard::Kind::Pad, say("{} is driven low; the initial level of {} is released.", name, rule.who),
+                   place);
         else if (rule.kind == Kind::StartsLow && look.pushesHigh() && !demand_.levelsFree)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven high; the initial level of {} is low.", name, rule.who),
-                   place);
+            report(Hazard::Kind::Pad, say("{} is driven high; the initial level of {} is low.", name, rule.who), place);
         else if (rule.kind == Kind::StartsHigh && look.pullsLow() && !demand_.levelsFree)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven low; the initial level of {} is high.", name, rule.who),
-                   place);
+            report(Hazard::Kind::Pad, say("{} is driven low; the initial level of {} is high.", name, rule.who), place);
     }
 }
 
@@ -155,8 +151,8 @@ void SimulatedChip::judgeHandOver(PadIndex pad, const Demand::HandOver& given)
         if (const std::optional<std::int64_t> is = meaningOf(*value.encoding, registers_.code(value.ref));
             is != value.value)
             return report(Hazard::Kind::Pad,
-                          fmt::format("{} is connected to {} before {} is set up: the board sees unplanned levels.",
-                                      device_.pads[pad].name, given.who, device_.nameOf(value.ref)),
+                          say("{} is connected to {} before {} is set up: the board sees unplanned levels.",
+                              device_.pads[pad].name, given.who, device_.nameOf(value.ref)),
                           {Place::Kind::Pad, device_.pads[pad].name, {}});
 }
 
@@ -182,8 +178,8 @@ void SimulatedChip::judge()
             tell(
                 Hazard::Kind::Dead, i,
                 [&] {
-                    return fmt::format("{} {} meanwhile, although it is {} before and after.", node.name,
-                                       rate.isZero() ? "stops" : "runs at " + rateText(rate), rateText(steady->second));
+                    return say("{} {} meanwhile, although it is {} before and after.", node.name,
+                               rate.isZero() ? "stops" : say("runs at ") + rateText(rate), rateText(steady->second));
                 },
                 place);
         if (rate.isZero() || clocks_.idle(i))
@@ -202,24 +198,24 @@ void SimulatedChip::judge()
             tell(
                 Hazard::Kind::Limit, i * 4,
                 [&] {
-                    return fmt::format("{} runs at {}, above its limit of {} in {}.", node.name, rateText(rate),
-                                       rateText(*bounds.max), range);
+                    return say("{} runs at {}, above its limit of {} in {}.", node.name, rateText(rate),
+                               rateText(*bounds.max), range);
                 },
                 place);
         else if (counts && works && bounds.min && rate < *bounds.min)
             tell(
                 Hazard::Kind::Limit, i * 4 + 1,
                 [&] {
-                    return fmt::format("{} runs at {}, below its limit of {} in {}.", node.name, rateText(rate),
-                                       rateText(*bounds.min), range);
+                    return say("{} runs at {}, below its limit of {} in {}.", node.name, rateText(rate),
+                               rateText(*bounds.min), range);
                 },
                 place);
         if (counts && works && bounds.relative && !bounds.relative->isZero() && rate > *bounds.relative)
             tell(
                 Hazard::Kind::Limit, i * 4 + 2,
                 [&] {
-                    return fmt::format("{} runs at {}, above the {} that {} allows.", node.name, rateText(rate),
-                                       rateText(*bounds.relative), device_.clocks[bounds.relativeTo].name);
+                    return say("{} runs at {}, above the {} that {} allows.", node.name, rateText(rate),
+                               rateText(*bounds.relative), device_.clocks[bounds.relativeTo].name);
                 },
                 place);
     }
@@ -232,8 +228,8 @@ void SimulatedChip::judge()
         if (names.size() == combination.terms.size())
             tell(Hazard::Kind::Limit, -1 - int(c),
                  [&] {
-                     return fmt::format("{}: combination not allowed{}.", listed(names),
-                                        combination.because.empty() ? "" : ": " + combination.because);
+                     return say("{}: combination not allowed{}.", listed(names),
+                                combination.because.empty() ? "" : ": " + combination.because);
                  },
                  {Place::Kind::Clock, device_.clocks[combination.terms.back().clock].id, {}});
     }
@@ -241,14 +237,14 @@ void SimulatedChip::judge()
         if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())
             tell(Hazard::Kind::WaitStates, 0,
                  [&] {
-                     return fmt::format("The flash is read at {} with {} wait states, which allow {}.", rateText(rate),
-                                        clocks_.waitStates(), rateText(clocks_.flashMost()));
+                     return say("The flash is read at {} with {} wait states, which allow {}.", rateText(rate),
+                                clocks_.waitStates(), rateText(clocks_.flashMost()));
                  },
                  {Place::Kind::Clock, device_.clocks[device_.flashClock].id, {}});
     for (const CoreIndex core : running_)
         if (const ClockIndex clock = device_.cores[core].clock; clock >= 0 && clocks_.clock(clock).rate.isZero())
             tell(Hazard::Kind::Dead, 1'000'000 + core,
-                 [&] { return fmt::format("{} stops: its clock source does not run.", device_.cores[core].name); },
+                 [&] { return say("{} stops: its clock source does not run.", device_.cores[core].name); },
                  {Place::Kind::Clock, device_.clocks[clock].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
     for (ClockIndex i = 0; i < clocks_.count(); ++i) {
@@ -261,8 +257,8 @@ void SimulatedChip::judge()
                 !clocks_.clock(i).rate.isZero())
                 tell(Hazard::Kind::Select, i,
                      [&] {
-                         return fmt::format("{} is switched to {}, which does not run.", node.name,
-                                            device_.clocks[input.node].name);
+                         return say("{} is switched to {}, which does not run.", node.name,
+                                    device_.clocks[input.node].name);
                      },
                      {Place::Kind::Clock, node.id, {}});
     }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/rehearsal/simulated_registers.h"
 
+#include "core/base/say.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -219,8 +221,8 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         const Register& lock = shape({by, guard.reg});
         const Written* was = guarded(reg.guards.size() - 1 - g);
         if (!was || was->cell != cellOf(by, guard.reg) || lock.fields[guard.field].in(was->value) != guard.code)
-            unguarded = fmt::format("{}.{} ignores a write that does not directly follow 0x{:X} in {}.{}", instance,
-                                    reg.name, guard.code, device_.instances[by].name, lock.name);
+            unguarded = say("{}.{} ignores a write that does not directly follow 0x{:X} in {}.{}", instance, reg.name,
+                            guard.code, device_.instances[by].name, lock.name);
     }
     constexpr size_t kRemembered = 8; // no guard has more keys
     if (written_.size() == kRemembered)
@@ -232,17 +234,16 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         for (const Unlock& unlock : device_.unlocks)
             if (unlock.instance == owner && unlock.reg == number) {
                 if (value != unlock.key)
-                    return fmt::format("{}.{} accepts only its key 0x{:08X}; 0x{:08X} was written", instance, reg.name,
-                                       unlock.key, value);
+                    return say("{}.{} accepts only its key 0x{:08X}; 0x{:08X} was written", instance, reg.name,
+                               unlock.key, value);
                 locked_[size_t(owner)] = false;
                 return {};
             }
-        return fmt::format("{} is locked: the write to {}.{} does nothing before its key", instance, instance,
-                           reg.name);
+        return say("{} is locked: the write to {}.{} does nothing before its key", instance, instance, reg.name);
     }
     for (const Field& field : reg.fields)
         if (field.access == Field::Access::Key && field.in(value) != field.key)
-            return fmt::format("{}.{} ignores a write without 0x{:X} in {}", instance, reg.name, field.key, field.name);
+            return say("{}.{} ignores a write without 0x{:X} in {}", instance, reg.name, field.key, field.name);
     std::string lost;
     for (const Field& field : reg.fields) {
         const std::uint32_t mask = field.mask();
@@ -254,8 +255,8 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
             if (!(c.once & mask))
                 c.value = (c.value & ~mask) | (value & mask);
             else if ((c.value & mask) != (value & mask))
-                lost = fmt::format("{}.{}.{} can be written only once after reset, and has been: {} stays {}", instance,
-                                   reg.name, field.name, field.in(value), field.in(c.value));
+                lost = say("{}.{}.{} can be written only once after reset, and has been: {} stays {}", instance,
+                           reg.name, field.name, field.in(value), field.in(c.value));
             c.once |= mask;
             break;
         case Field::Access::WriteOneToClear:

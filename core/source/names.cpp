@@ -257,9 +257,9 @@ void nameFindings(const Facts& f, std::vector<Finding>& out)
             continue;
         out.push_back(
             findingOf("SRC-01", Finding::Severity::Caution,
-                      fmt::format("{} is called {} in the generated C, because {} would clash with another name "
-                                  "there. Change the need's id to choose another name.",
-                                  f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text()),
+                      message("{} is called {} in the generated C, because {} would clash with another name "
+                              "there. Change the need's id to choose another name.",
+                              f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text()),
                       {Place::Kind::Need, f.plan.needs[n].id, {}}));
     }
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/source/source.h"
+#include "core/base/say.h"
 
 #include "core/base/text.h"
 #include "core/source/clock_rates.h"
@@ -71,26 +72,26 @@ std::string partTitle(const Facts& f, NeedIndex need)
 std::vector<SourceFile> program(const Facts& f, const Names& names)
 {
     Groups out(f.device.cores.size() > 1 ? f.device.cores[names.core].id : std::string());
-    out.add("Board", {boardHeader(f, names), boardSource(f, names), registersHeader(f, names)});
+    out.add(later("Board"), {boardHeader(f, names), boardSource(f, names), registersHeader(f, names)});
     if (names.core == 0) {
-        out.add("Board", {clocksSource(f, names), pinsSource(f, names)});
+        out.add(later("Board"), {clocksSource(f, names), pinsSource(f, names)});
         if (std::optional<SourceFile> stored = storedSource(f, names))
-            out.add("Board", {std::move(*stored)});
+            out.add(later("Board"), {std::move(*stored)});
     }
     std::vector<NeedIndex> written;
     for (const NeedIndex n : f.plan.needs.indices())
         if (isWritten(f, names, n))
             written.push_back(n);
     if (f.plan.project.needFiles == ProjectLayout::NeedFiles::One)
-        out.add("Needs", needFiles(f, names, written));
+        out.add(later("Needs"), needFiles(f, names, written));
     else
         for (const NeedIndex n : written)
             out.add(partTitle(f, n), needFiles(f, names, {n}));
-    out.add("Board", tableFiles(f, names));
-    out.add("Board", {interruptsSource(f, names)});
-    out.add("Checks", verifyFiles(f, names));
-    out.add("Checks", clockRateFiles(f, names));
-    out.add("Start-up", startFiles(f, names));
+    out.add(later("Board"), tableFiles(f, names));
+    out.add(later("Board"), {interruptsSource(f, names)});
+    out.add(later("Checks"), verifyFiles(f, names));
+    out.add(later("Checks"), clockRateFiles(f, names));
+    out.add(later("Start-up"), startFiles(f, names));
     return out.take();
 }
 
@@ -140,9 +141,9 @@ Source makeSource(const Facts& f)
         programs.push_back(names);
     }
     Groups rest({});
-    rest.add("Build", buildFiles(f, programs));
+    rest.add(later("Build"), buildFiles(f, programs));
     if (!f.plan.leftOut.contains(OutputPart::ProjectPage))
-        rest.add("Build", {projectPage(f, programs)});
+        rest.add(later("Build"), {projectPage(f, programs)});
     for (SourceFile& file : rest.take())
         out.files.push_back(std::move(file));
     for (SourceFile& file : out.files)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tables/grid.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -70,7 +71,7 @@ Expected<Grid> readGrid(const std::string& given, const std::string& name)
     if (text.starts_with("\xEF\xBB\xBF"))
         text.remove_prefix(3);
     if (!isUtf8(text))
-        return problemInFile(name, 0, "is not text in UTF-8.");
+        return problemInFile(name, 0, say("is not text in UTF-8."));
     Grid out;
     const char separator = separatorFor(text);
     out.byPosition = separator == ' ';
@@ -87,10 +88,10 @@ Expected<Grid> readGrid(const std::string& given, const std::string& name)
                 row.cells.erase(row.cells.begin());
         }
         if (row.cells.size() > kMostColumns)
-            return problemInFile(name, row.line, fmt::format("has more than {} columns.", kMostColumns));
+            return problemInFile(name, row.line, say("has more than {} columns.", kMostColumns));
         cells += row.cells.size();
         if (cells > kMostCells)
-            return problemInFile(name, row.line, "has more than a million cells.");
+            return problemInFile(name, row.line, say("has more than a million cells."));
         if (std::any_of(row.cells.begin(), row.cells.end(), [](const std::string& cell) { return !cell.empty(); }) &&
             !isRule(row.cells))
             out.rows.push_back(std::move(row));
@@ -135,7 +136,8 @@ Expected<Grid> readGrid(const std::string& given, const std::string& name)
             row.cells.back() += c;
         }
         if (row.cells.back().size() > 100'000)
-            return problemInFile(name, row.line, "has a cell of more than 100,000 characters; is a quote not closed?");
+            return problemInFile(name, row.line,
+                                 say("has a cell of more than 100,000 characters; is a quote not closed?"));
     }
     if (const Outcome kept = keep(std::move(row)); !kept)
         return kept.problem();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the columns of a table say, by their headings and by the cells below them.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
 #include "core/tables/columns.h"
@@ -289,20 +290,20 @@ void recogniseValues(Columns& out)
         if (byQuantity && valueByWords(column.heading) != What::Ignored) {
             column.what = valueByWords(column.heading);
             column.unit = unit.empty() ? column.unit : unit;
-            column.why = "its heading";
+            column.why = say("its heading");
         } else if (byWaits && waitsIn(column.heading) >= 0) {
             column.what = What::FastestWith;
             column.code = waitsIn(column.heading);
             column.unit = unit.empty() ? column.unit : unit;
-            column.why = "its heading";
+            column.why = say("its heading");
         } else if (byWaits && !mine && !waitHeadings && column.what == What::Ignored && !column.heading.empty()) {
             column.what = What::Fastest;
             column.range = rangeIn(column.range.empty() ? column.heading : column.range);
             column.unit = unit.empty() ? column.unit : unit;
-            column.why = "it stands beside the wait states";
+            column.why = say("it stands beside the wait states");
         } else if (byWaits && !mine && waitHeadings && column.what != What::FastestWith && !any(What::Range)) {
             column.what = What::Range;
-            column.why = "it stands before the wait states";
+            column.why = say("it stands before the wait states");
         } else if ((byQuantity || byWaits) ? !mine : column.what >= What::Quantity) {
             column.what = What::Ignored;
             column.why.clear();
@@ -396,7 +397,7 @@ void ignoreRepeated(Columns& out)
             column.what != What::Functions && column.what != What::Quantity && column.what != What::Fastest &&
             column.what != What::FastestWith && !taken.insert(column.what).second) {
             column.what = What::Ignored;
-            column.why = "another column says that already";
+            column.why = say("another column says that already");
         }
 }
 
@@ -434,11 +435,11 @@ void settleByCells(const Grid& grid, Columns& out)
         if (const int code = codeIn(column.heading); code >= 0) {
             column.what = What::Code;
             column.code = code;
-            column.why = "its heading";
+            column.why = say("its heading");
         } else if (looksLikePins(rows, c)) {
             column.what = What::Pin;
             column.package = packageIn(column.heading);
-            column.why = "numbers of pins below it";
+            column.why = say("numbers of pins below it");
         }
     }
 }
@@ -464,8 +465,8 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
     if (out.body == 0)
         return problemInFile(
             name, grid.rows.empty() ? 0 : grid.rows.front().line,
-            "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", a number "
-            "with \"interrupt\" or \"source\", \"parameter\" with \"min\" or \"max\", or \"wait states\".");
+            say("no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", a number "
+                "with \"interrupt\" or \"source\", \"parameter\" with \"min\" or \"max\", or \"wait states\"."));
     if (out.body < grid.rows.size() && !grid.byPosition && isSecondHeadingRow(out, grid.rows[out.body]))
         takeSecondHeadings(grid.rows[out.body], out);
     const auto any = [&out](What what) {
@@ -474,7 +475,7 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
     };
     for (Column& column : out.columns) {
         column.what = byWords(column.heading);
-        column.why = column.what == What::Ignored ? "" : "its heading";
+        column.why = column.what == What::Ignored ? "" : say("its heading");
     }
     recogniseValues(out);
     ignoreRepeated(out);

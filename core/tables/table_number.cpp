@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tables/table_number.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/tables/table_marks.h"
 
@@ -90,11 +91,11 @@ TableNumber tableNumberIn(std::string text)
     }
     out.unit = std::string(trimmed(text.substr(i)));
     if (whole == 0 || (point && decimals == 0))
-        out.trouble = "is no number";
+        out.trouble = say("is no number");
     else if (comma && decimals == 3)
-        out.trouble = "could be thousands or thousandths; write it without the comma";
+        out.trouble = say("could be thousands or thousandths; write it without the comma");
     else if (whole + decimals > 15)
-        out.trouble = "has too many digits";
+        out.trouble = say("has too many digits");
     if (!out.trouble.empty())
         out.digits.clear();
     return out;

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/tables/grid.h"
 
 #include "core/base/text.h"
@@ -115,18 +116,19 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
 {
     const Archive archive(bytes);
     if (!archive)
-        return problemInFile(name, 0, "is not a workbook (.xlsx).");
+        return problemInFile(name, 0, say("is not a workbook (.xlsx)."));
     const std::optional<std::string> path = sheetPath(archive, wanted);
     const std::optional<std::string> sheet = path ? archive.part(*path) : std::nullopt;
     if (!sheet)
         return problemInFile(name, 0,
-                             wanted.empty() ? std::string("has no sheet that can be read, or one of more than 64 MiB.")
-                                            : fmt::format("has no sheet \"{}\" that can be read.", printable(wanted)));
+                             wanted.empty()
+                                 ? std::string(say("has no sheet that can be read, or one of more than 64 MiB."))
+                                 : say("has no sheet \"{}\" that can be read.", printable(wanted)));
     std::vector<std::string> shared;
     if (const std::optional<std::string> strings = archive.part("xl/sharedStrings.xml")) {
         pugi::xml_document xml;
         if (!xml.load_buffer(strings->data(), strings->size(), pugi::parse_default))
-            return problemInFile(name, 0, "has texts that are not XML.");
+            return problemInFile(name, 0, say("has texts that are not XML."));
         for (const pugi::xml_node& item : xml.child("sst").children("si")) {
             shared.emplace_back();
             addTexts(item, shared.back());
@@ -134,7 +136,7 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
     }
     pugi::xml_document xml;
     if (!xml.load_buffer(sheet->data(), sheet->size(), pugi::parse_default))
-        return problemInFile(name, 0, "has a sheet that is not XML.");
+        return problemInFile(name, 0, say("has a sheet that is not XML."));
     Grid out;
     std::size_t cells = 0;
     const auto put = [&](int row, int column, const std::string& text) -> Outcome {
@@ -142,7 +144,7 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
         const std::size_t there0 = std::size_t(row) < out.rows.size() ? out.rows[std::size_t(row)].cells.size() : 0;
         cells += std::max<std::size_t>(1, std::size_t(column) + 1 - std::min(there0, std::size_t(column)));
         if (row >= kMostSheetRows || column >= kMostSheetColumns || cells > kMostSheetCells)
-            return problemInFile(name, 0, "has more than 100,000 rows, 1000 columns or a million cells.");
+            return problemInFile(name, 0, say("has more than 100,000 rows, 1000 columns or a million cells."));
         if (out.rows.size() <= std::size_t(row))
             out.rows.resize(std::size_t(row) + 1);
         std::vector<std::string>& there = out.rows[std::size_t(row)].cells;
@@ -173,7 +175,7 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
                 text.clear(); // "#REF!" says nothing
             }
             if (number < 0 || !isUtf8(text))
-                return problemInFile(name, 0, "has a cell that cannot be read.");
+                return problemInFile(name, 0, say("has a cell that cannot be read."));
             if (const Outcome done = text.empty() ? Outcome() : put(number, column, text); !done)
                 return done.problem();
         }

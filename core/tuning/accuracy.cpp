@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/tuning/one_need.h"
 
 #include "core/quantity/format.h"
@@ -103,7 +104,7 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
     if (!accuracy.allowed || accuracy.clock < 0)
         return {};
     std::string out;
-    const auto add = [&out](const std::string& way) { out += (out.empty() ? "" : ", or ") + way; };
+    const auto add = [&out](const std::string& way) { out += (out.empty() ? "" : say(", or ")) + way; };
     const int now = pathToSource(rates, accuracy.clock).back();
     const std::vector<bool> reachable = sourcesOf(device, accuracy.clock);
     const Frequency slow(Rational(1'000'000));
@@ -117,17 +118,17 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
         if (!reachable[i] || facts.rate.value.isZero() || (facts.rate < slow) != wantsSlow)
             continue;
         if (int(i) != now && facts.tolerance.worst() <= *accuracy.allowed)
-            add("take it from " + node.name);
+            add(say("take it from {}", node.name));
         else if (node.trim && !rates.clocks[i].trimmed && node.trim->by < 0) {
             if (int(i) == now && node.trim->tolerance.worst() <= *accuracy.allowed)
-                add(fmt::format("trim {} by {}", node.name, node.trim->bySignal));
+                add(say("trim {} by {}", node.name, node.trim->bySignal));
         } else if (node.trim && !rates.clocks[i].trimmed) {
             const ClockNode& by = device.clocks[node.trim->by];
             const SourceFacts reference = sourceFacts(device, board, by, rates.clocks[node.trim->by].setting);
             if (!reference.rate.value.isZero() &&
                 node.trim->tolerance.worst().value + reference.tolerance.worst().value <= accuracy.allowed->value)
-                add(int(i) == now ? fmt::format("trim {} by {}", node.name, by.name)
-                                  : fmt::format("take it from {}, trimmed by {}", node.name, by.name));
+                add(int(i) == now ? say("trim {} by {}", node.name, by.name)
+                                  : say("take it from {}, trimmed by {}", node.name, by.name));
         }
     }
     if (!out.empty())

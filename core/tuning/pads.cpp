@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/pads.h"
 
+#include "core/base/say.h"
 #include "core/plan/pin_property.h"
 #include "core/quantity/format.h"
 #include "core/tuning/setting.h"
@@ -83,15 +84,15 @@ void setUpForRate(PadSetup& setup, const Pad& pad, PadSetup::Drive least)
                 setup.drive = drive;
                 setup.fast = fast;
                 if (drive > least || fast)
-                    setup.because = fmt::format("its {} need {}{}", format(setup.toggles),
-                                                drive > least ? std::string(nameOf(drive)) + " drive" : "fast edges",
-                                                drive > least && fast ? " and fast edges" : "");
+                    setup.because = say("its {} need {}{}", format(setup.toggles),
+                                        drive > least ? std::string(nameOf(drive)) + say(" drive") : say("fast edges"),
+                                        drive > least && fast ? say(" and fast edges") : "");
                 return;
             }
         }
     setup.drive = Drive::Strong;
     setup.fast = true;
-    setup.because = fmt::format("its {} exceed what the pad can do", format(setup.toggles));
+    setup.because = say("its {} exceed what the pad can do", format(setup.toggles));
 }
 
 /// What a signal sensibly gets when nobody says otherwise: what its rate asks for, then what its kind knows.
@@ -99,7 +100,7 @@ void setUpSensibly(PadSetup& setup, const Device& device, const Need& need, cons
 {
     using Direction = SignalSpec::Direction;
     if (signal.direction == Direction::Analog)
-        setup.because = "an analog pad floats";
+        setup.because = say("an analog pad floats");
     if (signal.direction == Direction::Out && !setup.gpio)
         setUpForRate(setup, device.pads[setup.pad], static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
     if (const auto ask = tuningOf(need.kind).setUpPad)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/setting.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/pins/overrides.h"
 #include "core/tuning/one_need.h"
@@ -39,7 +40,7 @@ std::uint32_t TuningContext::maxCode(std::string_view role) const
 
 std::string achievedText(const Achieved& row)
 {
-    for (const std::string_view bound : {" at most", " at least"})
+    for (const std::string_view bound : {say(" at most"), say(" at least")})
         if (row.title.ends_with(bound)) {
             const std::string title = lowered(row.title.substr(0, row.title.size() - bound.size()));
             return row.wanted == row.achieved
@@ -92,10 +93,10 @@ void heedOverrides(Setting& setting, const TuningContext& c)
                     continue;
                 row.byHand = true;
                 if (followed && !row.ok)
-                    row.trouble += " " + set.name + " is set by hand.";
+                    row.trouble += " " + set.name + say(" is set by hand.");
                 if (followed)
                     continue;
-                row.achieved = "not computed (" + set.name + " is set by hand)";
+                row.achieved = say("not computed (") + set.name + say(" is set by hand)");
                 row.error = std::nullopt;
                 row.formula.clear();
                 row.unknown = true;
@@ -115,19 +116,18 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
     if (!kind.solve)
         return setting;
     if (bound.instance < 0) {
-        setting.notComputed = "no instance is chosen yet; bind the need first";
+        setting.notComputed = say("no instance is chosen yet; bind the need first");
         return setting;
     }
     setting.kernel = device.instances[bound.instance].kernel;
     if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
-        setting.notComputed = fmt::format("the block of {} lacks the role {} in the device file; add it there",
-                                          device.instances[bound.instance].name, missing);
+        setting.notComputed = say("the block of {} lacks the role {} in the device file; add it there",
+                                  device.instances[bound.instance].name, missing);
         return setting;
     }
     const ClockState& clock = rates.clocks[setting.kernel];
     if (!clock.running || !clock.rate.defined()) {
-        setting.notComputed =
-            fmt::format("its clock {} does not run: {}", device.clocks[setting.kernel].name, clock.stopped);
+        setting.notComputed = say("its clock {} does not run: {}", device.clocks[setting.kernel].name, clock.stopped);
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
@@ -139,7 +139,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
             addStreams(setting, c, kind.streams(device, bound.instance, need));
     } catch (const UndefinedNumber&) {
         setting = {};
-        setting.notComputed = "its goals and clock rate cannot be computed exactly together; change one of them";
+        setting.notComputed = say("its goals and clock rate cannot be computed exactly together; change one of them");
     }
     setting.kernel = kernel;
     if (setting.computed && hasOverrides(plan))
@@ -154,7 +154,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
                  "Interrupt",
                  "",
                  formatIfNeeded(c, "{}, {} {}{}", *number, device.instances[event.instance].name, event.event,
-                                level ? fmt::format(", priority {}", *level) : std::string()),
+                                level ? say(", priority {}", *level) : std::string()),
                  std::nullopt,
                  true,
                  {},

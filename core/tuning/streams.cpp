@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/streams.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/tuning/words.h"
 
@@ -73,10 +74,10 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         const std::string& controller = c.device.instances[c.device.dma.instance].name;
         const FieldRef data = c.device.roleField(c.bound.instance, spec->role);
         Achieved row{"dma",
-                     "DMA " + lowered(spec->verb),
+                     say("DMA ") + lowered(spec->verb),
                      "",
-                     formatIfNeeded(c, "channel {}, {} per transfer{}", stream.channel, counted(spec->bytes, "byte"),
-                                    round ? ", circular" : ""),
+                     formatIfNeeded(c, "channel {}, {} per transfer{}", stream.channel,
+                                    sayCount(spec->bytes, "{} byte", "{} bytes"), round ? say(", circular") : ""),
                      std::nullopt,
                      true,
                      {},
@@ -107,7 +108,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes
                                   : !channel.canBe("width", spec->bytes))
             fails(formatIfNeeded(c, "channel {} of {} has no transfer size of {}. Choose another size, or no DMA.",
-                                 stream.channel, controller, counted(spec->bytes, "byte")));
+                                 stream.channel, controller, sayCount(spec->bytes, "{} byte", "{} bytes")));
         if (!copies && (c.device.fieldOf(data).lsb % 8 != 0 || !c.device.fieldOf(data).pieces.empty()))
             fails(formatIfNeeded(c, "{} does not begin at a byte, so DMA cannot access it. Choose no DMA.",
                                  c.device.nameOf(data)));
@@ -133,7 +134,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         const auto tell = [&](const std::string& what, const std::string& about) {
             if (!channel.has(what)) {
                 fails(formatIfNeeded(c, "channel {} of {} has no flag for {}.", stream.channel, controller,
-                                     what == "half" ? "the half" : "the end"));
+                                     what == "half" ? say("the half") : say("the end")));
                 return;
             }
             const std::string own = "done" + std::to_string(stream.channel);
@@ -147,20 +148,20 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
                                       c.device.dma.instance});
         };
         if (tellsHalf)
-            tell("half", copies ? "Called by the interrupt when the first half has been copied."
+            tell("half", copies ? say("Called by the interrupt when the first half has been copied.")
                          : spec->intoMemory
-                             ? "Called by the interrupt when the first half of the buffer is full."
-                             : "Called by the interrupt when the first half of the buffer has been sent.");
+                             ? say("Called by the interrupt when the first half of the buffer is full.")
+                             : say("Called by the interrupt when the first half of the buffer has been sent."));
         if (tellsEnd)
-            tell("done", copies             ? "Called by the interrupt when the copy is complete."
-                         : spec->intoMemory ? "Called by the interrupt when the buffer is full."
-                                            : "Called by the interrupt when the buffer has been sent.");
+            tell("done", copies             ? say("Called by the interrupt when the copy is complete.")
+                         : spec->intoMemory ? say("Called by the interrupt when the buffer is full.")
+                                            : say("Called by the interrupt when the buffer has been sent."));
         out.most =
             c.device.blockOf(c.device.dma.instance)
                 .role(channel.name("count"))
                 ->encoding.largest(
                     c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
-        row.formula = formatIfNeeded(c, "at most {} per transfer", counted(long(out.most), "unit"));
+        row.formula = formatIfNeeded(c, "at most {} per transfer", sayCount(long(out.most), "{} unit", "{} units"));
         if (row.ok)
             setting.streams.push_back(std::move(out));
         setting.achieved.push_back(std::move(row));

@@ -4,6 +4,7 @@
 // there in both.
 #pragma once
 
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 #include "core/tuning/setting.h"
 
@@ -16,11 +17,11 @@ namespace bindrel {
 
 inline constexpr const char* kUnsaid = "?";
 
-/// As fmt::format.
+/// As say().
 template <typename... Args>
 std::string formatIfNeeded(const TuningContext& c, fmt::format_string<Args...> pattern, Args&&... args)
 {
-    return c.worded ? fmt::format(pattern, std::forward<Args>(args)...) : kUnsaid;
+    return c.worded ? say(pattern, std::forward<Args>(args)...) : kUnsaid;
 }
 
 /// A quantity as format() writes it.

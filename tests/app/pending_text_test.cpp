@@ -211,7 +211,7 @@ private Q_SLOTS:
         open("done");
         Finding hazard;
         hazard.rule = "REH-01";
-        hazard.text = "A hazard of a rehearsal.";
+        hazard.text = message("A hazard of a rehearsal.");
         w_->document().addHazards(w_->document().sharedSnapshot(), {hazard, hazard});
         FindingsList* list = w_->findings()->list();
         QVERIFY(list->rowCount() >= 2);

@@ -113,7 +113,7 @@ private Q_SLOTS:
         const auto s = run(work);
         for (const Finding& finding : s->findings)
             QVERIFY2(finding.severity != Finding::Severity::Error || finding.rule == "MODE-01",
-                     finding.text.c_str()); // nothing of the plan wakes it
+                     finding.text.text().c_str()); // nothing of the plan wakes it
         QCOMPARE(s->device->resetCode(*s->device->findField("SYS.OSC.DIV")), 1u);
         QCOMPARE(word(*s, 0x40000004) >> 8 & 3, 2u);
         QCOMPARE(word(*s, 0x40000008) >> 28 & 1, 1u);

@@ -167,7 +167,7 @@ inline std::string findingsText(const Snapshot& s)
 {
     std::string out;
     for (const Finding& f : s.findings)
-        out += f.rule + " " + f.text + "\n";
+        out += f.rule + " " + f.text.text() + "\n";
     return out;
 }
 

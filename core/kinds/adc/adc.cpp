@@ -2,6 +2,8 @@
 // ADC: what is asked for, the inputs, the block.
 #include "core/kinds/adc/adc.h"
 
+#include "core/base/say.h"
+
 #include <algorithm>
 
 namespace bindrel {
@@ -123,7 +125,7 @@ Kind adcKind()
                    : std::string("converter");
     };
     spec.brief = [](const Need& need) {
-        return shortGoal(need, "rate") + ", " + goalText(need, "resolution") + " bit";
+        return say("{}, {} bit", shortGoal(need, "rate"), goalText(need, "resolution"));
     };
     using Use = RoleSpec::Use;
     spec.roles = {

@@ -5,6 +5,7 @@
 // bits,
 //     e^(-t / ((R + r) C)) <= 1 / 2^(N + 1),   so   t >= (N + 1) ln 2 (R + r) C.
 // ln 2 is taken for 0.693148, a little more than it is.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/kinds/adc/adc.h"
 #include "core/kinds/common/timer_trigger.h"
@@ -63,30 +64,29 @@ Waveform drawSequence(const Duration& sample, const Duration& each, int inputs, 
     const Duration sequence = each * Rational(inputs);
     const bool whole = every > sequence && every.value <= sequence.value * Rational(kBeside);
     Waveform wave;
-    wave.title = inputs == 1 ? "a conversion" : "a sequence";
+    wave.title = inputs == 1 ? say("a conversion") : say("a sequence");
     if (every > sequence)
-        wave.title = fmt::format("every {} {}", format(every, 4), wave.title);
+        wave.title = say("every {} {}", format(every, 4), wave.title);
     wave.span = whole ? every : sequence;
     Waveform::Band band{"ADC", {}};
-    Waveform::Trace trace{"sample", true, {}};
+    Waveform::Trace trace{say("sample"), true, {}};
     for (int i = 0; i < inputs; ++i) {
         const Duration start = each * Rational(i);
-        band.parts.push_back({start, start + sample, inputs == 1 ? "sample" : fmt::format("sample {}", i + 1), true});
-        band.parts.push_back(
-            {start + sample, start + each, inputs == 1 ? "convert" : fmt::format("convert {}", i + 1)});
+        band.parts.push_back({start, start + sample, inputs == 1 ? say("sample") : say("sample {}", i + 1), true});
+        band.parts.push_back({start + sample, start + each, inputs == 1 ? say("convert") : say("convert {}", i + 1)});
         if (i > 0)
             trace.edges.push_back({start, true});
         trace.edges.push_back({start + sample, false});
     }
     if (whole)
-        band.parts.push_back({sequence, every, "free, " + format(every - sequence, 4)});
+        band.parts.push_back({sequence, every, say("free, ") + format(every - sequence, 4)});
     wave.traces = {trace};
     wave.bands = {band};
     if (stored) {
-        Waveform::Band memory{"memory", {}};
+        Waveform::Band memory{say("memory"), {}};
         for (int i = 0; i < inputs; ++i)
             memory.parts.push_back({each * Rational(i + 1), i + 1 < inputs ? each * Rational(i + 2) : wave.span,
-                                    i == 0 ? "result 1" : fmt::format("results 1 to {}", i + 1), i + 1 == inputs});
+                                    i == 0 ? say("result 1") : say("results 1 to {}", i + 1), i + 1 == inputs});
         // The last comes with the end of the picture where nothing follows it.
         if (memory.parts.back().to <= memory.parts.back().from)
             memory.parts.pop_back();
@@ -108,8 +108,9 @@ static std::optional<Duration> sequenceOf(const Setting& setting, const TuningCo
 static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Setting& out)
 {
     const std::string& name = c.device.instances[c.bound.instance].name;
-    Achieved row{"watch", "Watch", formatIfNeeded(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true,
-                 {},      {}};
+    Achieved row{
+        "watch", say("Watch"), formatIfNeeded(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true, {},
+        {}};
     const std::int64_t largest = (INT64_C(1) << std::min<std::int64_t>(bits, 30)) - 1;
     const auto step = [&](std::int64_t millivolts) {
         return std::clamp<std::int64_t>(
@@ -148,7 +149,7 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
                               "watch_interrupt",
                               "watched",
                               "watched",
-                              "Called by the interrupt when a value was outside the watched levels.",
+                              say("Called by the interrupt when a value was outside the watched levels."),
                               {}});
     }
     out.achieved.push_back(row);
@@ -168,7 +169,7 @@ Rational solveOversampling(const TuningContext& c, const AdcGoals& g, RoleValue:
         best = next;
     out.roles.push_back({"oversampling", best.value_or(1), "rate", when});
     out.achieved.push_back({"rate",
-                            "Oversampling",
+                            say("Oversampling"),
                             "",
                             std::to_string(best.value_or(1)),
                             std::nullopt,
@@ -214,12 +215,12 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
     }
     const Duration got(Rational(sample) / c.kernel().rate.value);
     Achieved row{"source",
-                 "Sample time",
+                 say("Sample time"),
                  farads == 0 ? std::string() : "\u2265 " + formatIfNeeded(c, needed, 4),
                  formatIfNeeded(c, got),
                  std::nullopt,
                  can,
-                 farads == 0 ? "the device's file gives no capacitor of the input"
+                 farads == 0 ? say("the device's file gives no capacitor of the input")
                              : formatIfNeeded(c, "{} / {}", sample, formatIfNeeded(c, c.kernel().rate)),
                  {}};
     if (!row.ok)
@@ -253,7 +254,7 @@ void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Ro
     if (g.continuous && c.has("start") && !c.has("continuous"))
         out.achieved.push_back(
             {"trigger",
-             "Started by",
+             say("Started by"),
              "continuous",
              "software",
              std::nullopt,
@@ -278,7 +279,7 @@ void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<in
                            });
     if (!sequences && !c.has("input") && g.inputs > 1)
         out.achieved.push_back({"inputs",
-                                "Inputs",
+                                say("Inputs"),
                                 std::to_string(g.inputs),
                                 "1",
                                 std::nullopt,
@@ -324,15 +325,15 @@ void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<in
 void bringUpConverter(const TuningContext& c, Setting& out)
 {
     if (c.has("regulator"))
-        out.before.push_back({RoleStep::Kind::Set, "regulator", 1, "Its regulator first."});
+        out.before.push_back({RoleStep::Kind::Set, "regulator", 1, say("Its regulator first.")});
     if (c.has("calibrate"))
-        out.after.push_back({RoleStep::Kind::Set, "calibrate", 1, "Calibrate while it is off."});
+        out.after.push_back({RoleStep::Kind::Set, "calibrate", 1, say("Calibrate while it is off.")});
     if (c.has("calibrate") && c.has("calibrated"))
-        out.after.push_back({RoleStep::Kind::Await, "calibrated", 1, "Until that is done."});
+        out.after.push_back({RoleStep::Kind::Await, "calibrated", 1, say("Until that is done.")});
     if (c.has("on"))
-        out.after.push_back({RoleStep::Kind::Set, "on", 1, "Switch it on."});
+        out.after.push_back({RoleStep::Kind::Set, "on", 1, say("Switch it on.")});
     if (c.has("on") && c.has("ready"))
-        out.after.push_back({RoleStep::Kind::Await, "ready", 1, "Until it can convert."});
+        out.after.push_back({RoleStep::Kind::Await, "ready", 1, say("Until it can convert.")});
 }
 
 Setting solveOne(const TuningContext& c)
@@ -347,7 +348,7 @@ Setting solveOne(const TuningContext& c)
 
     const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
     Achieved resolution{"resolution",
-                        "Resolution",
+                        say("Resolution"),
                         formatIfNeeded(c, "\u2265 {} bits", g.bits),
                         formatIfNeeded(c, "{} bits", bits),
                         std::nullopt,
@@ -371,7 +372,7 @@ Setting solveOne(const TuningContext& c)
         if (g.average > 1)
             out.achieved.push_back(
                 {"average",
-                 "Average of",
+                 say("Average of"),
                  formatIfNeeded(c, "\u2265 {}", g.average),
                  std::to_string(mean.value_or(1)),
                  std::nullopt,
@@ -386,7 +387,7 @@ Setting solveOne(const TuningContext& c)
     const Duration total(each * g.inputs / kernel);
     const Frequency fastest(Rational(1) / total.value);
     Achieved time{"rate",
-                  "Sequence",
+                  say("Sequence"),
                   "\u2264 " + formatIfNeeded(c, period(g.rate), 4),
                   formatIfNeeded(c, total),
                   std::nullopt,
@@ -406,7 +407,7 @@ Setting solveOne(const TuningContext& c)
     if (c.has("dma_results"))
         out.roles.push_back({"dma_results", g.dma, "dma"});
     if (g.interrupt)
-        out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.",
+        out.events.push_back({"done", "done_interrupt", "done", "done", say("Called by the interrupt at each value."),
                               Frequency(g.rate.value * g.inputs)});
 
     // A converter that is not started converts all the time while it is on.
@@ -438,8 +439,14 @@ Setting solveAdc(const TuningContext& c)
             who.push_back(need.title);
         }
     }
-    Achieved row{"rate",       "Converter in use", "< 100 %",           formatIfNeeded(c, Ratio(busy), 3),
-                 std::nullopt, busy < Rational(1), "by " + listed(who), {},
+    Achieved row{"rate",
+                 say("Converter in use"),
+                 "< 100 %",
+                 formatIfNeeded(c, Ratio(busy), 3),
+                 std::nullopt,
+                 busy < Rational(1),
+                 say("by ") + listed(who),
+                 {},
                  true};
     if (!row.ok)
         row.trouble =

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // CAN: the bit timing of can_timing.h as registers, and a bit drawn.
+#include "core/base/say.h"
 #include "core/kinds/can/can.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
@@ -16,10 +17,10 @@ Waveform drawBit(const CanTiming& t, bool apart)
 {
     const Rational quantum = Rational(1) / t.rate.value / t.quanta();
     Waveform wave;
-    wave.title = fmt::format("a bit of {} quanta", t.quanta());
+    wave.title = say("a bit of {} quanta", t.quanta());
     wave.span = Duration(quantum * t.quanta());
     const std::int64_t sample = t.quanta() - t.segment2;
-    Waveform::Band quanta{"quanta", {}}, segments{"bit", {}};
+    Waveform::Band quanta{say("quanta"), {}}, segments{say("bit"), {}};
     for (std::int64_t i = 0; i < t.quanta(); ++i)
         quanta.parts.push_back({Duration(quantum * i), Duration(quantum * (i + 1)), std::to_string(i + 1), i % 2 == 1});
     const auto part = [&](std::int64_t from, std::int64_t to, const char* label, bool strong) {
@@ -27,23 +28,23 @@ Waveform drawBit(const CanTiming& t, bool apart)
             segments.parts.push_back(
                 {Duration(quantum * from), Duration(quantum * to), fmt::format("{}, {}", label, to - from), strong});
     };
-    segments.parts.push_back({Duration(), Duration(quantum), "sync", true});
+    segments.parts.push_back({Duration(), Duration(quantum), say("sync"), true});
     if (apart) {
         part(1, 1 + t.propagation, "propagation", false);
-        part(1 + t.propagation, sample, "segment 1", true);
+        part(1 + t.propagation, sample, say("segment 1"), true);
     } else {
-        part(1, sample, "propagation and segment 1", false);
+        part(1, sample, say("propagation and segment 1"), false);
     }
-    part(sample, t.quanta(), "segment 2", !apart);
+    part(sample, t.quanta(), say("segment 2"), !apart);
     // Within which a receiver moves the sample point to follow an edge.
-    Waveform::Band jump{"jump", {}};
+    Waveform::Band jump{say("jump"), {}};
     jump.parts.push_back({Duration(quantum * std::max<std::int64_t>(1, sample - t.jump)),
                           Duration(quantum * std::min(t.quanta(), sample + t.jump)), fmt::format("\u00b1{}", t.jump),
                           true});
     wave.bands = {segments, quanta, jump};
     wave.handles.push_back(
         {"sample", Duration(quantum * sample), Duration(), Waveform::Handle::States::Share, wave.span.value, -1});
-    wave.marks.push_back({Duration(quantum * sample), Duration(quantum * sample), -1, "sample", false});
+    wave.marks.push_back({Duration(quantum * sample), Duration(quantum * sample), -1, say("sample"), false});
     return wave;
 }
 
@@ -63,22 +64,22 @@ std::vector<std::pair<std::string, std::int64_t>> rolesOf(const TuningContext& c
 
 std::string choiceOf(const CanTiming& t)
 {
-    return fmt::format("\u00f7{}, {} quanta", t.prescaler, t.quanta());
+    return say("\u00f7{}, {} quanta", t.prescaler, t.quanta());
 }
 
 void listAlternatives(const TuningContext& c)
 {
     constexpr std::size_t kShown = 4;
-    c.look->ranking = "the rate, then the sample point, then the oscillator tolerance";
+    c.look->ranking = say("the rate, then the sample point, then the oscillator tolerance");
     if (wantsFlexible(c.need)) {
         for (const FlexibleTiming& both : flexibleTimingsFor(c, kShown)) {
             auto roles = rolesOf(c, both.nominal, "");
             for (auto& role : rolesOf(c, both.data, "data_"))
                 roles.push_back(std::move(role));
-            c.look->alternatives.push_back({choiceOf(both.nominal) + "; data " + choiceOf(both.data),
+            c.look->alternatives.push_back({choiceOf(both.nominal) + say("; data ") + choiceOf(both.data),
                                             formatBitRate(both.nominal.rate),
-                                            fmt::format("{} and {}, \u00b1{}", format(both.nominal.samplePoint(), 3),
-                                                        format(both.data.samplePoint(), 3), format(both.tolerance())),
+                                            say("{} and {}, \u00b1{}", format(both.nominal.samplePoint(), 3),
+                                                format(both.data.samplePoint(), 3), format(both.tolerance())),
                                             std::move(roles)});
         }
         return;
@@ -86,7 +87,7 @@ void listAlternatives(const TuningContext& c)
     for (const CanTiming& timing : canTimingsFor(c, kShown))
         c.look->alternatives.push_back(
             {choiceOf(timing), formatBitRate(timing.rate),
-             fmt::format("at {}, clocks \u00b1{}", format(timing.samplePoint(), 3), format(timing.tolerance())),
+             say("at {}, clocks \u00b1{}", format(timing.samplePoint(), 3), format(timing.tolerance())),
              rolesOf(c, timing, "")});
 }
 
@@ -112,12 +113,12 @@ void solveFilters(const TuningContext& c, Setting& out)
     if (text.empty())
         return;
     Achieved row{"filters",
-                 "Filters",
+                 say("Filters"),
                  text,
                  plan.filters.more == 0
                      ? formatIfNeeded(c, "{} of {}", plan.filters.filters.size(), plan.available)
                      : formatIfNeeded(c, "{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available,
-                                      plan.filters.counted ? "" : "at most ", plan.filters.more),
+                                      plan.filters.counted ? "" : say("at most "), plan.filters.more),
                  std::nullopt,
                  plan.trouble.empty(),
                  {},
@@ -138,7 +139,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
         return;
     }
     const Frequency wanted = goalRate(c.need, "data_rate");
-    Achieved rate{"data_rate", "Data rate", bitRateIfNeeded(c, wanted), "none", std::nullopt, false, {}, {}};
+    Achieved rate{"data_rate", say("Data rate"), bitRateIfNeeded(c, wanted), "none", std::nullopt, false, {}, {}};
     const std::optional<FlexibleTiming> both = flexibleTiming(c);
     if (!both) {
         rate.trouble =
@@ -162,15 +163,15 @@ void solveFlexible(const TuningContext& c, Setting& out)
     if (!rate.ok)
         rate.trouble =
             wanted < goalRate(c.need, "rate")
-                ? "the data phase must not be slower than the arbitration phase. Choose a data rate above the bit "
-                  "rate, or none."
+                ? say("the data phase must not be slower than the arbitration phase. Choose a data rate above the bit "
+                      "rate, or none.")
                 : formatIfNeeded(
                       c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
                       formatIfNeeded(c, data.error, true), c.kernelName(), bitRateIfNeeded(c, wanted));
     out.achieved.push_back(rate);
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
     Achieved point{"data_sample",
-                   "Data sample point",
+                   say("Data sample point"),
                    formatIfNeeded(c, *sample),
                    formatIfNeeded(c, data.samplePoint()),
                    std::nullopt,
@@ -178,8 +179,8 @@ void solveFlexible(const TuningContext& c, Setting& out)
                    formatIfNeeded(c, "1 - {} / {}", data.segment2, data.quanta()),
                    {}};
     if (!point.ok)
-        point.trouble =
-            "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.";
+        point.trouble = say(
+            "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.");
     out.achieved.push_back(point);
     const bool apart = c.has("data_propagation");
     out.roles.push_back({"flexible", 1, "data_rate"});
@@ -197,7 +198,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
     const bool late = loop > both->dataSample();
     const std::int64_t offset = data.prescaler * (data.quanta() - data.segment2);
     Achieved delay{"loop",
-                   "Transceiver delay",
+                   say("Transceiver delay"),
                    formatIfNeeded(c, loop),
                    late ? "measured" : formatIfNeeded(c, "sampled after {}", formatIfNeeded(c, both->dataSample())),
                    std::nullopt,
@@ -213,7 +214,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
                            name, formatIfNeeded(c, both->dataSample()));
     else if (late && data.prescaler > 2)
         delay.trouble =
-            "it is measured only with a data prescaler of 1 or 2. Use a slower clock, or a lower data rate.";
+            say("it is measured only with a data prescaler of 1 or 2. Use a slower clock, or a lower data rate.");
     else if (late && c.has("delay_offset") && !c.encoding("delay_offset").encode(offset))
         delay.trouble = formatIfNeeded(c, "the offset of {} cycles does not fit into the controller's field.", offset);
     delay.ok = delay.trouble.empty();
@@ -244,26 +245,26 @@ CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const 
     if (ranges->empty())
         return out;
     if (out.available == 0) {
-        out.trouble = fmt::format("{} has no filters. Check the identifiers in the program.", name);
+        out.trouble = say("{} has no filters. Check the identifiers in the program.", name);
         return out;
     }
     if (!has("filter_extended" + std::to_string(out.first)) &&
         std::any_of(ranges->begin(), ranges->end(), [](const CanRange& range) { return range.extended; })) {
-        out.trouble = fmt::format("{} filters only standard identifiers (11 bits).", name);
+        out.trouble = say("{} filters only standard identifiers (11 bits).", name);
         return out;
     }
     if (has("filter_mask" + std::to_string(out.first))) {
         out.filters = coverByMasks(*ranges, size_t(out.available));
         if (out.filters.filters.size() > size_t(out.available))
-            out.trouble = fmt::format("{} has {} filters, too few for both standard and extended identifiers.", name,
-                                      out.available);
+            out.trouble =
+                say("{} has {} filters, too few for both standard and extended identifiers.", name, out.available);
         return out;
     }
     std::uint64_t count = 0;
     for (const CanRange& range : *ranges)
         count += std::uint64_t(range.last) - range.first + 1;
     if (count > std::uint64_t(out.available)) {
-        out.trouble = fmt::format(
+        out.trouble = say(
             "{} filters {} single identifiers, but {} are listed. List fewer, or none and check them in the program.",
             name, out.available, count);
         return out;
@@ -300,7 +301,7 @@ Setting solveCan(const TuningContext& c)
     }
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "sample");
     Achieved rate{"rate",
-                  "Bit rate",
+                  say("Bit rate"),
                   bitRateIfNeeded(c, wanted),
                   bitRateIfNeeded(c, timing->rate),
                   timing->error,
@@ -315,7 +316,7 @@ Setting solveCan(const TuningContext& c)
     out.achieved.push_back(rate);
     const Rational off = (timing->samplePoint().value - sample->value).abs();
     Achieved point{"sample",
-                   "Sample point",
+                   say("Sample point"),
                    formatIfNeeded(c, *sample),
                    formatIfNeeded(c, timing->samplePoint()),
                    std::nullopt,
@@ -323,13 +324,13 @@ Setting solveCan(const TuningContext& c)
                    formatIfNeeded(c, "1 - {} / {}", timing->segment2, timing->quanta()),
                    {}};
     if (!point.ok)
-        point.trouble =
-            "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.";
+        point.trouble = say(
+            "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.");
     out.achieved.push_back(point);
     const bool apart = c.has("propagation");
     out.achieved.push_back(
         {"rate",
-         "Quanta per bit",
+         say("Quanta per bit"),
          "",
          std::to_string(timing->quanta()),
          std::nullopt,
@@ -339,9 +340,9 @@ Setting solveCan(const TuningContext& c)
          {},
          true});
     out.achieved.push_back({"jump",
-                            "SJW",
+                            say("SJW"),
                             goalIfNeeded(c, "jump"),
-                            formatIfNeeded(c, "{} {}", timing->jump, timing->jump == 1 ? "quantum" : "quanta"),
+                            c.worded ? sayCount(timing->jump, "{} quantum", "{} quanta") : std::string(kUnsaid),
                             std::nullopt,
                             true,
                             {},
@@ -349,7 +350,7 @@ Setting solveCan(const TuningContext& c)
     const bool listens = goalIs(c.need, "listen", "yes");
     if (listens && !c.has("silent"))
         out.achieved.push_back({"listen",
-                                "Listen only",
+                                say("Listen only"),
                                 "yes",
                                 "no",
                                 std::nullopt,
@@ -359,11 +360,12 @@ Setting solveCan(const TuningContext& c)
                                                c.device.instances[c.bound.instance].name)});
 
     if (c.has("on"))
-        out.before.push_back({RoleStep::Kind::Set, "on", 1, "Switch the controller on."});
+        out.before.push_back({RoleStep::Kind::Set, "on", 1, say("Switch the controller on.")});
     if (c.has("hold"))
-        out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Hold the controller: the timing can only be set then."});
+        out.before.push_back(
+            {RoleStep::Kind::Set, "hold", 1, say("Hold the controller: the timing can only be set then.")});
     if (c.has("hold") && c.has("held"))
-        out.before.push_back({RoleStep::Kind::Await, "held", 1, "Wait until it is held."});
+        out.before.push_back({RoleStep::Kind::Await, "held", 1, say("Wait until it is held.")});
     out.roles.push_back({"prescaler", timing->prescaler, "rate"});
     if (apart)
         out.roles.push_back({"propagation", timing->propagation, "sample"});
@@ -378,7 +380,7 @@ Setting solveCan(const TuningContext& c)
         const bool own = c.device.interruptOf(c.bound.instance, "received").has_value();
         // The shortest frame that carries a byte: 55 bits with the space behind it.
         out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received",
-                              "Called by the interrupt while frames are pending: read them all.",
+                              say("Called by the interrupt while frames are pending: read them all."),
                               Frequency(timing->rate.value / 55)});
         if (!c.has("receive_full"))
             out.achieved.push_back(

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/can/can.h"
+#include "core/base/say.h"
 #include "core/kinds/kind.h"
 #include "core/tuning/pads.h"
 
@@ -204,7 +205,7 @@ Kind canKind()
         if (signal.direction != SignalSpec::Direction::In)
             return;
         setup.pull = PadSetup::Pull::Up;
-        setup.because = "the bus is recessive, which reads high, also while nobody drives the line";
+        setup.because = say("the bus is recessive, which reads high, also while nobody drives the line");
     };
     return kind;
 }

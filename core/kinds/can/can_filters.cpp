@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/can/can_filters.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -152,11 +153,11 @@ Expected<std::vector<CanRange>> parseCanFilters(std::string_view text)
                                            last =
                                                dash == std::string_view::npos ? first : numberIn(rest.substr(dash + 1));
         if (!first || !last)
-            return problemOf(fmt::format(
+            return problemOf(say(
                 "\"{}\" is neither an identifier nor a range; write 0x120, 0x200-0x20F or x0x100 for an extended one.",
                 word));
         if (*last < *first)
-            return problemOf(fmt::format("\"{}\": the range ends before it begins.", word));
+            return problemOf(say("\"{}\": the range ends before it begins.", word));
         out.push_back({*first, *last, extended || *last > kStandard});
     }
     std::sort(out.begin(), out.end(), [](const CanRange& a, const CanRange& b) {
@@ -170,7 +171,7 @@ Expected<std::vector<CanRange>> parseCanFilters(std::string_view text)
         else
             merged.push_back(range);
     if (merged.size() > kMostRanges)
-        return problemOf(fmt::format(
+        return problemOf(say(
             "{} identifiers and ranges exceed the limit of {}; use a wider range and check the rest in the program.",
             merged.size(), kMostRanges));
     return merged;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Capture: times of edges. The ticks are as coarse as the wanted resolution allows, so that the counter reaches far;
 // between two stamps up to one period less a tick can be told.
+#include "core/base/say.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/common/timer_block.h"
@@ -31,21 +32,21 @@ std::int64_t edgeOf(const Need& need)
 Waveform drawStamps(const Duration& reach, std::int64_t edge)
 {
     Waveform wave;
-    wave.title = "two periods of the counter";
+    wave.title = say("two periods of the counter");
     wave.span = reach * Rational(2);
-    Waveform::Trace input{"input", false, {}};
+    Waveform::Trace input{say("input"), false, {}};
     for (const auto& [up, down] : {std::pair{Rational(1, 8), Rational(2, 8)},
                                    {Rational(5, 8), Rational(7, 8)},
                                    {Rational(11, 8), Rational(13, 8)}}) {
         input.edges.push_back({reach * up, true});
         input.edges.push_back({reach * down, false});
         if (edge != 1)
-            wave.marks.push_back({reach * up, reach * up, 0, "stamp", false});
+            wave.marks.push_back({reach * up, reach * up, 0, say("stamp"), false});
         if (edge != 0)
-            wave.marks.push_back({reach * down, reach * down, 0, "stamp", false});
+            wave.marks.push_back({reach * down, reach * down, 0, say("stamp"), false});
     }
     wave.traces = {std::move(input)};
-    wave.ramp = Waveform::Ramp{"count", {{Duration(Rational(0)), 0}, {reach, 1}, {reach, 0}, {wave.span, 1}}, {}};
+    wave.ramp = Waveform::Ramp{say("count"), {{Duration(Rational(0)), 0}, {reach, 1}, {reach, 0}, {wave.span, 1}}, {}};
     return wave;
 }
 
@@ -80,7 +81,7 @@ Setting solveCapture(const TuningContext& c)
     }
     const Duration tick(Rational(prescaler) / kernel);
     Achieved row{"resolution",
-                 "Resolution",
+                 say("Resolution"),
                  "\u2264 " + formatIfNeeded(c, resolution),
                  formatIfNeeded(c, tick),
                  std::nullopt,
@@ -94,7 +95,7 @@ Setting solveCapture(const TuningContext& c)
     const std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
     const Duration reach(Rational(counts - 1) * tick.value);
     Achieved far{"longest",
-                 "Longest interval",
+                 say("Longest interval"),
                  "\u2265 " + formatIfNeeded(c, longest),
                  formatIfNeeded(c, reach),
                  std::nullopt,
@@ -111,7 +112,7 @@ Setting solveCapture(const TuningContext& c)
             coarser
                 ? formatIfNeeded(c, "the counter wraps earlier. Choose a resolution of {}, or a timer with more bits.",
                                  formatIfNeeded(c, Duration(Rational(*coarser) / kernel), 4))
-                : std::string("the counter wraps earlier. Use a slower clock, or a timer with more bits.");
+                : std::string(say("the counter wraps earlier. Use a slower clock, or a timer with more bits."));
     }
     out.achieved.push_back(far);
 
@@ -126,7 +127,7 @@ Setting solveCapture(const TuningContext& c)
         const std::string edge = goalIfNeeded(c, "edge");
         const bool can = c.has("edge" + n) || goalIs(c.need, "edge", "rising");
         out.achieved.push_back({"edge",
-                                "Edges",
+                                say("Edges"),
                                 edge,
                                 can ? edge : "rising",
                                 std::nullopt,
@@ -140,7 +141,7 @@ Setting solveCapture(const TuningContext& c)
                                   "capture_interrupt" + n,
                                   "captured" + n,
                                   "edge",
-                                  "Called by the interrupt after each time stamp.",
+                                  say("Called by the interrupt after each time stamp."),
                                   {}});
     }
     if (c.has("update"))

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A clock led out of the chip.
+#include "core/base/say.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
@@ -32,7 +33,7 @@ Setting solveClockout(const TuningContext& c)
     Setting out;
     const Frequency wanted = goalRate(c.need, "rate");
     out.achieved.push_back({"rate",
-                            "Rate",
+                            say("Rate"),
                             formatIfNeeded(c, wanted),
                             formatIfNeeded(c, c.kernel().rate),
                             errorOf(c.kernel().rate, wanted),

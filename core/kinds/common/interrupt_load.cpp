@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/common/interrupt_load.h"
 
+#include "core/base/say.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
 
@@ -25,7 +26,7 @@ Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Fr
     const std::optional<Duration> takes = goalAs<Duration>(c.need, "takes");
     const Ratio load(rate.value * handlerTime(c).value);
     Achieved row{goal,
-                 "Interrupt load",
+                 say("Interrupt load"),
                  "< 50 %",
                  formatIfNeeded(c, load, 3),
                  std::nullopt,

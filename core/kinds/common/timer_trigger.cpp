@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/common/timer_trigger.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
@@ -64,8 +65,8 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
 Achieved triggerRow(const std::optional<TimerTrigger>& trigger, const Frequency& rate, const std::string& trouble)
 {
     Achieved row{"trigger",
-                 "Started by",
-                 "timer at " + format(rate),
+                 say("Started by"),
+                 say("timer at ") + format(rate),
                  trigger ? fmt::format("{}, {}", trigger->title, format(trigger->rate)) : "nothing",
                  std::nullopt,
                  trigger.has_value(),
@@ -73,8 +74,8 @@ Achieved triggerRow(const std::optional<TimerTrigger>& trigger, const Frequency&
                  trouble};
     if (trigger && trigger->rate != rate) {
         row.ok = false;
-        row.trouble = fmt::format("that timer triggers {} times per second. Choose that rate, or name another need.",
-                                  format(trigger->rate));
+        row.trouble = say("that timer triggers {} times per second. Choose that rate, or name another need.",
+                          format(trigger->rate));
     }
     return row;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Comparator: the threshold that is nearest to the wanted one, hysteresis, and telling of the result.
+#include "core/base/say.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
@@ -48,7 +49,7 @@ Setting solveComparator(const TuningContext& c)
         const Ratio got(Rational(step, steps));
         const Rational off = (got.value - wanted->value).abs();
         Achieved row{"level",
-                     "Threshold",
+                     say("Threshold"),
                      formatIfNeeded(c, *wanted),
                      formatIfNeeded(c, got),
                      std::nullopt,
@@ -74,7 +75,7 @@ Setting solveComparator(const TuningContext& c)
                                      .value_or(encoding.largest(c.maxCode("hysteresis")));
         out.roles.push_back({"hysteresis", got, "hysteresis"});
         Achieved row{"hysteresis",
-                     "Hysteresis",
+                     say("Hysteresis"),
                      formatIfNeeded(c, "\u2265 {} mV", wantedHysteresis),
                      formatIfNeeded(c, "{} mV", got),
                      std::nullopt,
@@ -86,7 +87,7 @@ Setting solveComparator(const TuningContext& c)
         out.achieved.push_back(row);
     } else if (wantedHysteresis > 0) {
         out.achieved.push_back({"hysteresis",
-                                "Hysteresis",
+                                say("Hysteresis"),
                                 formatIfNeeded(c, "\u2265 {} mV", wantedHysteresis),
                                 "none",
                                 std::nullopt,
@@ -99,7 +100,7 @@ Setting solveComparator(const TuningContext& c)
         out.roles.push_back({"inverted", inverted, "inverted"});
     else if (inverted)
         out.achieved.push_back({"inverted",
-                                "Inverted",
+                                say("Inverted"),
                                 "yes",
                                 "no",
                                 std::nullopt,
@@ -167,7 +168,7 @@ Kind comparatorKind()
     };
     spec.relevant = [](const Need& need, std::string_view goal) { return goal != "level" || againstReference(need); };
     spec.brief = [](const Need& need) {
-        return againstReference(need) ? "at " + goalText(need, "level") : std::string("two inputs");
+        return againstReference(need) ? say("at {}", goalText(need, "level")) : std::string(say("two inputs"));
     };
     using Use = RoleSpec::Use;
     spec.roles = {

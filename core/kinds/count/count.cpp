@@ -3,6 +3,7 @@
 //
 // A counter of N counts that is read at least once while fewer than N edges come loses none, however often it begins
 // anew; so the helper adds up differences, and the header says how often it must be asked.
+#include "core/base/say.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -13,16 +14,16 @@ namespace bindrel {
 
 namespace {
 
-constexpr const char* kReadEvery = "Max. time between reads"; ///< the row that the helper's comment quotes
+constexpr const char* kReadEvery = later("Max. time between reads"); ///< the row that the helper's comment quotes
 
 /// Three pulses at the highest rate, with a spike as long as the filter ignores for certain before the second one, and
 /// what is left behind the filter.
 Waveform drawCounted(const Duration& pulse, const Duration& ignored, const Duration& filter, std::int64_t edge)
 {
     Waveform wave;
-    wave.title = "pulses at the highest rate";
+    wave.title = say("pulses at the highest rate");
     wave.span = pulse * Rational(7);
-    Waveform::Trace input{"input", false, {}}, behind{"counted", false, {}};
+    Waveform::Trace input{say("input"), false, {}}, behind{say("counted"), false, {}};
     int counted = 0;
     for (int i = 0; i < 3; ++i) {
         const Duration up = pulse * Rational(2 * i + 1), down = up + pulse;
@@ -36,7 +37,7 @@ Waveform drawCounted(const Duration& pulse, const Duration& ignored, const Durat
     if (!ignored.value.isZero() && ignored < pulse / Rational(2)) {
         const Duration spike = pulse * Rational(5, 2) - ignored / Rational(2);
         input.edges.insert(input.edges.begin() + 2, {{spike, true}, {spike + ignored, false}});
-        wave.marks.push_back({spike, spike + ignored, 0, "ignored: " + format(ignored, 3), true});
+        wave.marks.push_back({spike, spike + ignored, 0, say("ignored: ") + format(ignored, 3), true});
     }
     wave.handles = {{"most", pulse * Rational(5), pulse, Waveform::Handle::States::Rate, 2, 0}};
     wave.traces = {std::move(input), std::move(behind)};
@@ -55,7 +56,7 @@ Setting solveCount(const TuningContext& c)
     const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("edge") && !falling)
         out.achieved.push_back({"edge",
-                                "Counts",
+                                say("Counts"),
                                 which,
                                 "falling edges",
                                 std::nullopt,
@@ -63,7 +64,7 @@ Setting solveCount(const TuningContext& c)
                                 {},
                                 formatIfNeeded(c, "{} counts only falling edges.", name)});
     else
-        out.achieved.push_back({"edge", "Counts", which, which, std::nullopt, true, {}, {}});
+        out.achieved.push_back({"edge", say("Counts"), which, which, std::nullopt, true, {}, {}});
     if (c.has("edge"))
         out.roles.push_back({"edge", code, "edge"});
 
@@ -83,7 +84,7 @@ Setting solveCount(const TuningContext& c)
     if (!wanted.value.isZero()) {
         const Duration got(Rational(filter) / kernel);
         Achieved row{"filter",
-                     "Filter",
+                     say("Filter"),
                      "\u2265 " + formatIfNeeded(c, wanted),
                      filter == 0 ? "none" : formatIfNeeded(c, got),
                      std::nullopt,
@@ -103,7 +104,7 @@ Setting solveCount(const TuningContext& c)
     // At the highest rate a pulse and the pause after it are half a period each.
     const Duration pulse(Rational(1) / most.value / 2);
     Achieved rate{"most",
-                  "Max. pulse rate",
+                  say("Max. pulse rate"),
                   formatIfNeeded(c, most),
                   formatIfNeeded(c, most),
                   std::nullopt,
@@ -129,7 +130,7 @@ Setting solveCount(const TuningContext& c)
     const Rational edges = most.value * (code == 2 ? 2 : 1);
     if (counts > 1)
         out.achieved.push_back({"most",
-                                kReadEvery,
+                                say(kReadEvery),
                                 "",
                                 formatIfNeeded(c, Duration(Rational(counts - 1) / edges), 4),
                                 std::nullopt,
@@ -163,7 +164,7 @@ void declareCount(Writer& w, NeedIndex need)
         return;
     const Achieved* often = nullptr;
     for (const Achieved& row : w.facts.settings[need].achieved)
-        if (row.title == kReadEvery)
+        if (row.title == say(kReadEvery))
             often = &row;
     w.comment(fmt::format("Edges since the first call. Correct if called at least every {}.",
                           often ? often->achieved : "time the counter begins anew"));
@@ -212,7 +213,7 @@ Kind countKind()
     spec.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}};
     };
-    spec.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
+    spec.brief = [](const Need& need) { return say("{} edges", goalText(need, "edge")); };
     using Use = RoleSpec::Use;
     spec.roles = {
         {"on", Use::Config, false, "", "Switches the counter on.", {}},

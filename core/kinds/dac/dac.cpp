@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // DAC: the level that the output has when it is switched on, and setting others.
+#include "core/base/say.h"
 #include "core/kinds/common/timer_trigger.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -19,7 +20,7 @@ std::int64_t largestOf(const Device& device, InstanceIndex instance)
 Waveform drawLevels(const Duration& step)
 {
     Waveform wave;
-    wave.title = "eight levels of a wave";
+    wave.title = say("eight levels of a wave");
     wave.span = step * Rational(8);
     Waveform::Ramp level{"level", {}, {}};
     // A triangle: what is sent is the program's.
@@ -27,7 +28,7 @@ Waveform drawLevels(const Duration& step)
     for (int i = 0; i < 8; ++i) {
         level.points.push_back({step * Rational(i), Rational(kEighths[i], 8)});
         level.points.push_back({step * Rational(i + 1), Rational(kEighths[i], 8)});
-        wave.marks.push_back({step * Rational(i), step * Rational(i), -1, i == 0 ? "trigger" : "", false});
+        wave.marks.push_back({step * Rational(i), step * Rational(i), -1, i == 0 ? say("trigger") : "", false});
     }
     wave.handles = {{"rate", step, Duration(), Waveform::Handle::States::Rate, 1, -1}};
     wave.ramp = std::move(level);
@@ -43,7 +44,7 @@ Setting solveDac(const TuningContext& c)
     const std::int64_t code = (level->value * largest).round();
     const std::int64_t millivolts = goalNumber(c.need, "reference");
     out.achieved.push_back({"level",
-                            "Initial level",
+                            say("Initial level"),
                             formatIfNeeded(c, *level),
                             formatIfNeeded(c, Ratio(Rational(code, largest))),
                             std::nullopt,
@@ -51,7 +52,7 @@ Setting solveDac(const TuningContext& c)
                             formatIfNeeded(c, "{} / {}", code, largest),
                             {}});
     out.achieved.push_back({"reference",
-                            "Step",
+                            say("Step"),
                             "",
                             formatIfNeeded(c, Voltage(Rational(millivolts, 1000) / largest)),
                             std::nullopt,
@@ -65,7 +66,7 @@ Setting solveDac(const TuningContext& c)
         out.roles.push_back({"buffer", buffered, "buffer"});
     else if (buffered && c.need.goals.contains("buffer"))
         out.achieved.push_back({"buffer",
-                                "Buffer",
+                                say("Buffer"),
                                 "yes",
                                 "no",
                                 std::nullopt,
@@ -89,13 +90,13 @@ Setting solveDac(const TuningContext& c)
         out.roles.push_back({"dma_levels", wave, "dma"});
     if (wave && !goalIs(c.need, "trigger", "timer"))
         out.achieved.push_back({"dma",
-                                "DMA",
+                                say("DMA"),
                                 "levels",
                                 "none",
                                 std::nullopt,
                                 false,
                                 {},
-                                "DMA levels need a timer as trigger. Choose one."});
+                                say("DMA levels need a timer as trigger. Choose one.")});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The debug port.
+#include "core/base/say.h"
 #include "core/kinds/kind.h"
 
 namespace bindrel {
@@ -22,7 +23,7 @@ Kind debugKind()
             out.push_back({"clk", "clock", "CLK", -1, D::In, false});
         return out;
     };
-    spec.brief = [](const Need& need) { return goalText(need, "wires") + "-wire"; };
+    spec.brief = [](const Need& need) { return say("{}-wire", goalText(need, "wires")); };
     spec.solderedToItsPads = true;
     spec.instanceSignals = {{"DIO", "Data.", "both"}, {"CLK", "Clock.", "in both"}};
     return kind;

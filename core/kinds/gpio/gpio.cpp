@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/gpio/gpio.h"
+#include "core/base/say.h"
 #include "core/base/whole_number.h"
 #include "core/quantity/format.h"
 
@@ -82,10 +83,10 @@ std::optional<Waveform> drawBounce(const Need& need)
         return std::nullopt;
     Waveform wave;
     const Duration quiet = g.debounce;
-    wave.title = "a contact that bounces";
+    wave.title = say("a contact that bounces");
     wave.span = quiet * Rational(5);
     const bool rests = g.pull == PadSetup::Pull::Up;
-    Waveform::Trace pad{"pad", rests, {}}, heard{"heard", rests, {}};
+    Waveform::Trace pad{say("pad"), rests, {}}, heard{"heard", rests, {}};
     // Two changes, each with bounces that are shorter than the time that must be quiet.
     for (int change = 0; change < 2; ++change) {
         const bool to = (change == 0) != rests;
@@ -94,9 +95,9 @@ std::optional<Waveform> drawBounce(const Need& need)
             pad.edges.push_back({quiet * at, (bounce % 2 == 0) == to});
         const Duration last = quiet * (at - Rational(1, 8)), told = last + quiet;
         heard.edges.push_back({told, to});
-        wave.marks.push_back({last, told, 0, "quiet for " + format(quiet, 3), true});
+        wave.marks.push_back({last, told, 0, say("quiet for ") + format(quiet, 3), true});
         if (to ? g.rising : g.falling)
-            wave.marks.push_back({told, told, 1, to ? "rising" : "falling", false});
+            wave.marks.push_back({told, told, 1, to ? say("rising") : say("falling"), false});
         if (change == 0)
             wave.handles.push_back({"debounce", told, last, Waveform::Handle::States::Time, 1, 1});
     }
@@ -181,12 +182,12 @@ Kind gpioKind()
     spec.canBeToggled = [](const Need& need) { return goalIs(need, "direction", "output") && widthOf(need) == 1; };
     spec.brief = [](const Need& need) {
         if (goalIs(need, "direction", "output"))
-            return widthOf(need) > 1 ? fmt::format("{} outputs", widthOf(need)) : "output, " + goalText(need, "level");
+            return widthOf(need) > 1 ? say("{} outputs", widthOf(need)) : say("output, {}", goalText(need, "level"));
         if (widthOf(need) > 1)
-            return fmt::format("{} inputs", widthOf(need));
-        return goalIs(need, "edges", "none")   ? std::string("input")
-               : goalIs(need, "edges", "both") ? "both edges"
-                                               : goalText(need, "edges") + " edge";
+            return say("{} inputs", widthOf(need));
+        return goalIs(need, "edges", "none")   ? std::string(say("input"))
+               : goalIs(need, "edges", "both") ? say("both edges")
+                                               : say("{} edge", goalText(need, "edges"));
     };
     kind.tuning.picture = drawBounce;
     kind.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
@@ -196,7 +197,7 @@ Kind gpioKind()
         setup.gpio = true;
         setup.output = g.output;
         setup.pull = g.pull;
-        setup.because = "as the need requires";
+        setup.because = say("as the need requires");
         setup.levelHigh = (g.levels >> (g.width == 1 ? 0 : wholeNumber(signal.id.substr(3), 31).value_or(0)) & 1u) != 0;
         setup.quiet = g.debounce;
         setup.openDrain = g.openDrain;

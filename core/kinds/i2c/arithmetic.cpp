@@ -8,6 +8,7 @@
 // shorter than the counted one by the fall time. A controller can make both phases from one number N: LOW and HIGH are
 // then fixed multiples of it. Both phase minima of the speed class must hold, and the rate must not
 // be exceeded; the remaining time goes to the low phase first, whose minimum is the tighter one in practice.
+#include "core/base/say.h"
 #include "core/kinds/i2c/i2c.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
@@ -139,7 +140,7 @@ Duration periodOf(const TuningContext& c, const Wants& w, const Phases& p)
 void listAlternatives(const TuningContext& c, const Wants& w, const Frequency& wanted)
 {
     constexpr std::size_t kShown = 4;
-    c.look->ranking = "the finest prescaler at which both phases fit their counters";
+    c.look->ranking = say("the finest prescaler at which both phases fit their counters");
     for (Phases p = fitPhases(c, w, false); p.prescaler > 0 && c.look->alternatives.size() < kShown;
          p = fitPhases(c, w, false, p.prescaler + 1)) {
         const Frequency rate = frequencyOf(periodOf(c, w, p));
@@ -150,8 +151,8 @@ void listAlternatives(const TuningContext& c, const Wants& w, const Frequency& w
             roles.emplace_back("phases", p.count);
         else
             roles.insert(roles.end(), {{"low", p.low}, {"high", p.high}});
-        c.look->alternatives.push_back({fmt::format("\u00f7{}, {} low, {} high", p.prescaler, p.low, p.high),
-                                        format(rate), format(errorOf(rate, wanted), true), std::move(roles)});
+        c.look->alternatives.push_back({say("\u00f7{}, {} low, {} high", p.prescaler, p.low, p.high), format(rate),
+                                        format(errorOf(rate, wanted), true), std::move(roles)});
     }
 }
 
@@ -175,7 +176,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     out.achieved.push_back(
         {"role", "Role", "target", formatIfNeeded(c, "target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
     Achieved all{"general_call",
-                 "General call",
+                 say("General call"),
                  g.generalCall ? "yes" : "no",
                  g.generalCall && c.has("general_call") ? "yes" : "no",
                  std::nullopt,
@@ -187,7 +188,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     out.achieved.push_back(all);
     const Duration filtered(Rational(filter) / c.kernel().rate.value);
     out.achieved.push_back({"filter",
-                            "Spike filter",
+                            say("Spike filter"),
                             "\u2265 " + formatIfNeeded(c, g.spike),
                             formatIfNeeded(c, filtered),
                             std::nullopt,
@@ -210,7 +211,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
              "target_interrupt",
              "",
              "bus",
-             "Called by the interrupt on bus events for this target: poll for events until there are none.",
+             say("Called by the interrupt on bus events for this target: poll for events until there are none."),
              {},
              false});
     addDmaRoles(out, c);
@@ -227,7 +228,7 @@ Achieved sclRow(const TuningContext& c, const I2cGoals& g, const Phases& p, cons
     const Duration rise = g.rise;
     const Frequency rate = frequencyOf(cycle);
     Achieved scl{
-        "rate", "SCL", formatIfNeeded(c, wanted), formatIfNeeded(c, rate), errorOf(rate, wanted), rate <= wanted,
+        "rate", say("SCL"), formatIfNeeded(c, wanted), formatIfNeeded(c, rate), errorOf(rate, wanted), rate <= wanted,
         {},     {}};
     scl.formula =
         formatIfNeeded(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler,
@@ -254,7 +255,7 @@ void tellEdges(const TuningContext& c, const I2cGoals& g, std::int64_t filter, c
     const SpeedClass& speed = classOf(g.speed);
     const Duration rise = g.rise, spike = g.spike;
     Achieved riseRow{"rise",
-                     "Rise time",
+                     say("Rise time"),
                      "\u2264 " + formatIfNeeded(c, speed.rise),
                      formatIfNeeded(c, rise),
                      std::nullopt,
@@ -267,7 +268,7 @@ void tellEdges(const TuningContext& c, const I2cGoals& g, std::int64_t filter, c
     out.achieved.push_back(riseRow);
     const Duration filtered(Rational(filter) / c.kernel().rate.value);
     Achieved filterRow{"filter",
-                       "Spike filter",
+                       say("Spike filter"),
                        "\u2265 " + formatIfNeeded(c, spike),
                        formatIfNeeded(c, filtered),
                        std::nullopt,
@@ -286,7 +287,7 @@ Waveform drawClocks(const I2cGoals& g, const Duration& low, const Duration& cycl
     const SpeedClass& speed = classOf(g.speed);
     const Duration rise = g.rise, fall = g.fall;
     Waveform wave;
-    wave.title = "two clocks of one byte";
+    wave.title = say("two clocks of one byte");
     wave.span = cycle * 2;
     const Rational half = cycle.value / 4;
     Waveform::Trace clock{"SCL", true, {}};
@@ -295,19 +296,19 @@ Waveform drawClocks(const I2cGoals& g, const Duration& low, const Duration& cycl
         clock.edges.push_back({Duration(start), false});
         clock.edges.push_back({Duration(start + low.value + fall.value), true});
         wave.marks.push_back(
-            {Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
+            {Duration(start), Duration(start + fall.value + low.value), 0, say("low ") + format(low, 3), i == 0});
     }
     // What the bus specification asks for at least, on the second clock, beside what it is.
     const Rational second = half + cycle.value, risen = second + fall.value + low.value;
-    for (const auto& [from, least, name] :
-         {std::tuple{second + fall.value, speed.low, "least low "}, {risen + rise.value, speed.high, "least high "}})
+    for (const auto& [from, least, name] : {std::tuple{second + fall.value, speed.low, say("least low ")},
+                                            {risen + rise.value, speed.high, say("least high ")}})
         if (const Duration end(from + least.value); end < wave.span)
             wave.marks.push_back({end, end, 0, name + format(least, 3), false});
-    wave.marks.push_back({Duration(risen), Duration(risen + rise.value), 0, "rise " + format(rise, 3), true});
+    wave.marks.push_back({Duration(risen), Duration(risen + rise.value), 0, say("rise ") + format(rise, 3), true});
     Waveform::Trace data{"SDA", true, {}};
     for (int i = 0; i < 2; ++i)
         data.edges.push_back({Duration(half + cycle.value * i + held.value), i == 1});
-    wave.marks.push_back({Duration(half), Duration(half + held.value), 1, "hold " + format(held, 3), true});
+    wave.marks.push_back({Duration(half), Duration(half + held.value), 1, say("hold ") + format(held, 3), true});
     wave.traces = {clock, data};
     wave.handles = {{"rate", Duration(half) + cycle, Duration(half), Waveform::Handle::States::Rate, 1, 0}};
     return wave;
@@ -367,13 +368,13 @@ Setting solveI2c(const TuningContext& c)
         out.achieved.push_back(row);
     };
     out.achieved.push_back(sclRow(c, g, p, sync, cycle));
-    phase("class", "Low phase", low, speed.low,
+    phase("class", say("Low phase"), low, speed.low,
           formatIfNeeded(c, "{} \u00d7 {} / {} - {}", p.low, p.prescaler, formatIfNeeded(c, c.kernel().rate),
                          formatIfNeeded(c, fall)));
-    phase("class", "High phase", high, speed.high,
+    phase("class", say("High phase"), high, speed.high,
           formatIfNeeded(c, "{} \u00d7 {} / {} + {}", p.high, p.prescaler, formatIfNeeded(c, c.kernel().rate),
                          formatIfNeeded(c, Duration(sync))));
-    phase("class", "Data set-up", setup, speed.setup,
+    phase("class", say("Data set-up"), setup, speed.setup,
           formatIfNeeded(c, "low - rise - {} / {}", hold, formatIfNeeded(c, c.kernel().rate)));
     tellEdges(c, g, filter, fastest, out);
     out.roles = {{"filter", filter, "filter"}, {"hold", hold, "class"}, {"on", 1, ""}};

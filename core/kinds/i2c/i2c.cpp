@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/i2c/i2c.h"
 
+#include "core/base/say.h"
 #include "core/tuning/pads.h"
 
 #include <fmt/format.h>
@@ -123,7 +124,7 @@ Kind i2cKind()
                                        {"sda", "data", "SDA", -1, D::Both, false}};
     };
     spec.brief = [](const Need& need) {
-        return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", goalsOf<I2cGoals>(need).address)
+        return goalIs(need, "role", "target") ? say("target 0x{:02X}", goalsOf<I2cGoals>(need).address)
                                               : shortGoal(need, "rate");
     };
     using Use = RoleSpec::Use;
@@ -195,7 +196,7 @@ Kind i2cKind()
     kind.tuning.solve = solveI2c;
     kind.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec&) {
         setup.openDrain = true;
-        setup.because = "the bus is pulled up on the board; devices only drive it low";
+        setup.because = say("the bus is pulled up on the board; devices only drive it low");
     };
     kind.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
         return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Interval: a tick of the firmware. A period is PRE x TOP kernel cycles; the best way is the one whose time is nearest,
 // and of two as near the one with the finer ticks.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/kinds/common/chain.h"
 #include "core/kinds/common/division.h"
@@ -27,20 +28,21 @@ bool isOnce(const Need& need)
 Waveform drawPeriods(const Duration& period, bool once, const std::optional<Duration>& handler)
 {
     Waveform wave;
-    wave.title = "two periods";
+    wave.title = say("two periods");
     wave.triggers = period;
     wave.span = period * Rational(2);
     const Duration blip = period / Rational(60);
-    wave.traces = {{"tick", false, {{period - blip, true}, {period, false}, {wave.span - blip, true}}}};
+    wave.traces = {{say("tick"), false, {{period - blip, true}, {period, false}, {wave.span - blip, true}}}};
     wave.handles = {{"period", period, Duration(), Waveform::Handle::States::Time, 1, 0}};
-    wave.ramp = Waveform::Ramp{"count", {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}, {wave.span, 1}}, {}};
+    wave.ramp =
+        Waveform::Ramp{say("count"), {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}, {wave.span, 1}}, {}};
     if (once) {
-        wave.title = "one period, then it stops";
+        wave.title = say("one period, then it stops");
         wave.traces.front().edges.pop_back();
         wave.ramp->points.back() = {wave.span, 0};
     }
     if (handler && *handler < period) {
-        Waveform::Band cpu{"handler", {{period, period + *handler, format(*handler, 3), true}}};
+        Waveform::Band cpu{say("handler"), {{period, period + *handler, format(*handler, 3), true}}};
         if (!once)
             cpu.parts.push_back({period + *handler, wave.span, "", false});
         wave.bands.push_back(std::move(cpu));
@@ -69,7 +71,7 @@ Setting solveInterval(const TuningContext& c)
     }
     const Division& best = ways.front();
     Achieved period{"period",
-                    "Period",
+                    say("Period"),
                     formatIfNeeded(c, wanted),
                     formatIfNeeded(c, time(best)),
                     errorOf(time(best), wanted),
@@ -81,7 +83,8 @@ Setting solveInterval(const TuningContext& c)
         period.trouble =
             chained ? formatIfNeeded(c, "counting {} the error is {}. Let that come {}.", ticks.of,
                                      formatIfNeeded(c, *period.error, true),
-                                     wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
+                                     wanted > time(longest) ? say("more slowly")
+                                                            : say("at a rate that this is a multiple of"))
             : wanted > time(longest)
                 ? formatIfNeeded(
                       c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.",
@@ -90,7 +93,7 @@ Setting solveInterval(const TuningContext& c)
                                  formatIfNeeded(c, *period.error, true), c.kernelName());
     out.achieved.push_back(period);
     out.achieved.push_back({"period",
-                            "Resolution",
+                            say("Resolution"),
                             "",
                             formatIfNeeded(c, Duration(Rational(best.prescaler) / kernel)),
                             std::nullopt,
@@ -100,7 +103,7 @@ Setting solveInterval(const TuningContext& c)
                             {},
                             true});
     if (chained)
-        out.achieved.push_back({"counts", "Counts", "", ticks.of, std::nullopt, true, {}, {}, true});
+        out.achieved.push_back({"counts", say("Counts"), "", ticks.of, std::nullopt, true, {}, {}, true});
     addChainRoles(c, ticks, out);
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", best.prescaler, "period"});
@@ -112,7 +115,7 @@ Setting solveInterval(const TuningContext& c)
             {"repeats",
              "Repeats",
              "once",
-             "until it is stopped",
+             say("until it is stopped"),
              std::nullopt,
              false,
              {},
@@ -124,7 +127,7 @@ Setting solveInterval(const TuningContext& c)
     if (wantsInterrupt(c.need)) {
         out.achieved.push_back(interruptLoad(c, "interrupt", Frequency(Rational(1) / time(best).value)));
         out.events.push_back({"update", "update_interrupt", "updated", "tick",
-                              "Called by the interrupt at the end of each period.",
+                              say("Called by the interrupt at the end of each period."),
                               Frequency(Rational(1) / time(best).value)});
     }
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
@@ -134,10 +137,10 @@ Setting solveInterval(const TuningContext& c)
         for (const Division& way : ways)
             c.look->alternatives.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count),
                                             format(time(way)),
-                                            fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true),
-                                                        format(Duration(Rational(way.prescaler) / kernel))),
+                                            say("{}, in ticks of {}", format(errorOf(time(way), wanted), true),
+                                                format(Duration(Rational(way.prescaler) / kernel))),
                                             {{"prescaler", way.prescaler}, {"period", way.count}}});
-        c.look->ranking = "the smallest error, then the finest ticks";
+        c.look->ranking = say("the smallest error, then the finest ticks");
     }
     return out;
 }

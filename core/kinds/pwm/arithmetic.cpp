@@ -4,6 +4,7 @@
 // Edge aligned, one period is PRE x TOP kernel cycles; centre aligned the counter runs up and down, 2 x PRE x TOP.
 // A larger TOP gives finer duties, a suitable PRE can meet the frequency exactly; the best way is the one with the
 // least error among those with enough duty steps, and the finer of two as good.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/kinds/common/chain.h"
 #include "core/kinds/common/division.h"
@@ -104,7 +105,7 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
 {
     const bool centre = g.centre, pairs = g.pairs;
     Waveform wave;
-    wave.title = "one period as it will be";
+    wave.title = say("one period as it will be");
     wave.span = period;
     Waveform::Ramp ramp{"count", {}, {}};
     if (centre)
@@ -113,8 +114,7 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
         ramp.points = {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}};
     for (size_t i = 0; i < channels.size(); ++i) {
         const Channel& channel = channels[i];
-        ramp.levels.emplace_back(fmt::format("{} of {}", channel.compare, way.period),
-                                 Rational(channel.compare, way.period));
+        ramp.levels.emplace_back(say("{} of {}", channel.compare, way.period), Rational(channel.compare, way.period));
         const Rational on = period.value * channel.achieved.value;
         // Active while the count is below the compare value.
         Waveform::Trace high{channel.highName, !on.isZero(), {}};
@@ -157,10 +157,10 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
         wave.traces.push_back(low);
         if (switches) {
             wave.marks.push_back(
-                {Duration(fall), Duration(fall + dead.low.value), traceHigh, "dead " + format(dead.low), true});
+                {Duration(fall), Duration(fall + dead.low.value), traceHigh, say("dead ") + format(dead.low), true});
             const Rational back = centre ? again : Rational(0);
             wave.marks.push_back({Duration(back), Duration(back + dead.high.value), traceHigh,
-                                  dead.high == dead.low ? std::string() : "dead " + format(dead.high), true});
+                                  dead.high == dead.low ? std::string() : say("dead ") + format(dead.high), true});
             wave.handles.push_back({dead.apart ? "dead_low" : "dead", Duration(fall + dead.low.value), Duration(fall),
                                     States::Time, 1, traceHigh + 1});
             wave.handles.push_back(
@@ -170,7 +170,7 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
     if (g.triggerAt || g.triggerAfter) {
         const Duration at = g.triggerAfter ? *g.triggerAfter : Duration(g.triggerAt->value * period.value);
         if (at < period)
-            wave.marks.push_back({at, at, -1, "trigger", false});
+            wave.marks.push_back({at, at, -1, say("trigger"), false});
         wave.triggers = at;
     } else {
         wave.triggers = Duration(); // a period begins with it
@@ -210,19 +210,19 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
         return got;
     };
     if (c.has("dead_time_low")) {
-        const Duration high = solveOne("dead_time", "dead", "Dead time", g.dead);
-        return {high, solveOne("dead_time_low", "dead_low", "Dead time (low)", g.deadLow), true};
+        const Duration high = solveOne("dead_time", "dead", say("Dead time"), g.dead);
+        return {high, solveOne("dead_time_low", "dead_low", say("Dead time (low)"), g.deadLow), true};
     }
     // One time for both is as long as the longer of the two.
-    const Duration both = solveOne("dead_time", "dead", "Dead time", std::max(g.dead, g.deadLow));
+    const Duration both = solveOne("dead_time", "dead", say("Dead time"), std::max(g.dead, g.deadLow));
     if (g.deadLow != g.dead)
         out.achieved.push_back({"dead_low",
-                                "Dead time (low)",
+                                say("Dead time (low)"),
                                 "\u2265 " + formatIfNeeded(c, g.deadLow),
                                 formatIfNeeded(c, both),
                                 std::nullopt,
                                 both >= g.deadLow,
-                                "one time for both sides",
+                                say("one time for both sides"),
                                 {},
                                 true});
     return {both, both};
@@ -238,7 +238,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         return;
     }
     const std::string& name = c.device.instances[c.bound.instance].name;
-    Achieved row{"fault_by", "Fault from", by, "nothing", std::nullopt, false, {}, {}};
+    Achieved row{"fault_by", say("Fault from"), by, "nothing", std::nullopt, false, {}, {}};
     const FieldRef field = c.device.roleField(c.bound.instance, "fault_source");
     for (const NeedIndex n : c.plan.needs.indices()) {
         const InstanceIndex instance = c.bindings.needs[n].instance;
@@ -249,7 +249,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         if (field.valid())
             for (const EnumValue& value : c.device.fieldOf(field).values)
                 if (value.name == c.device.instances[instance].name) {
-                    row = {"fault_by", "Fault from", by, value.name, std::nullopt, true, {}, {}};
+                    row = {"fault_by", say("Fault from"), by, value.name, std::nullopt, true, {}, {}};
                     out.roles.push_back({"fault_source", std::int64_t(value.code), "fault_by"});
                 }
     }
@@ -269,7 +269,7 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const TimerS
     const std::int64_t count = (share * (g.centre ? 2 : 1) * way.period).round();
     const Duration got(Rational(count) / (way.period * (g.centre ? 2 : 1)) * period.value);
     Achieved row{"trigger_at",
-                 "ADC trigger at",
+                 say("ADC trigger at"),
                  g.triggerAfter ? formatIfNeeded(c, *g.triggerAfter) : formatIfNeeded(c, *g.triggerAt),
                  formatIfNeeded(c, got),
                  std::nullopt,
@@ -306,8 +306,8 @@ static void solveServo(const PwmGoals& g, const TimerSetting& way, Setting& out)
     const Duration period = bindrel::period(way.frequency);
     const Duration span = g.servo.wide - g.servo.narrow;
     Achieved row{"travel",
-                 "Travel",
-                 fmt::format("{}\u00b0 from {} to {}", g.servo.degrees, format(g.servo.narrow), format(g.servo.wide)),
+                 say("Travel"),
+                 say("{}\u00b0 from {} to {}", g.servo.degrees, format(g.servo.narrow), format(g.servo.wide)),
                  {},
                  std::nullopt,
                  g.servo.wide > g.servo.narrow && g.servo.wide < period,
@@ -316,17 +316,16 @@ static void solveServo(const PwmGoals& g, const TimerSetting& way, Setting& out)
     if (!row.ok) {
         row.achieved = "none";
         row.trouble = g.servo.wide > g.servo.narrow
-                          ? fmt::format("a pulse of {1} does not fit into a period of {0}. Choose a lower frequency.",
-                                        format(period), format(g.servo.wide))
-                          : "the wide pulse must be longer than the narrow one.";
+                          ? say("a pulse of {1} does not fit into a period of {0}. Choose a lower frequency.",
+                                format(period), format(g.servo.wide))
+                          : say("the wide pulse must be longer than the narrow one.");
     } else {
         const Rational ticks = span.value / period.value * way.period;
-        row.achieved = fmt::format("steps of {:.2g}\u00b0", double(g.servo.degrees) / ticks.toDouble());
-        row.formula = fmt::format("{} / ({} ticks)", format(span), ticks.round());
+        row.achieved = say("steps of {:.2g}\u00b0", double(g.servo.degrees) / ticks.toDouble());
+        row.formula = say("{} / ({} ticks)", format(span), ticks.round());
         row.ok = ticks >= Rational(g.servo.degrees, 10);
         if (!row.ok)
-            row.trouble =
-                fmt::format("steps are coarser than 10\u00b0. Require more duty steps, or use a faster clock.");
+            row.trouble = say("steps are coarser than 10\u00b0. Require more duty steps, or use a faster clock.");
     }
     out.achieved.push_back(row);
 }
@@ -344,7 +343,7 @@ namespace {
 void addFrequency(const TuningContext& c, const PwmGoals& g, const TimerSetting& best, Setting& out)
 {
     Achieved frequency{"frequency",
-                       "Frequency",
+                       say("Frequency"),
                        formatIfNeeded(c, g.frequency),
                        formatIfNeeded(c, best.frequency),
                        best.error,
@@ -361,10 +360,10 @@ void addFrequency(const TuningContext& c, const PwmGoals& g, const TimerSetting&
     out.achieved.push_back(frequency);
     if (g.activeLow || g.idleHigh)
         out.achieved.push_back({"idle",
-                                "Idle levels",
+                                say("Idle levels"),
                                 "",
-                                formatIfNeeded(c, "{}, {}", g.restsHigh() ? "high" : "low",
-                                               g.restsHigh() == g.activeLow ? "not active" : "active"),
+                                formatIfNeeded(c, "{}, {}", g.restsHigh() ? say("high") : say("low"),
+                                               g.restsHigh() == g.activeLow ? say("not active") : "active"),
                                 std::nullopt,
                                 true,
                                 {},
@@ -372,7 +371,7 @@ void addFrequency(const TuningContext& c, const PwmGoals& g, const TimerSetting&
                                 true});
     out.achieved.push_back(
         {"steps",
-         "Duty steps",
+         say("Duty steps"),
          "\u2265 " + std::to_string(g.steps),
          formatIfNeeded(c, "{} ({})", best.period, bitsOf(best.period)),
          std::nullopt,
@@ -395,7 +394,7 @@ Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const TimerSetting& 
     const std::optional<Duration>& pulse = g.pulse[size_t(channel.output - 1)];
     const std::optional<Voltage>& level = g.level[size_t(channel.output - 1)];
     Achieved row{channel.goal,
-                 "Duty " + channel.goal.substr(4),
+                 say("Duty ") + channel.goal.substr(4),
                  formatIfNeeded(c, channel.wanted),
                  formatIfNeeded(c, channel.achieved),
                  std::nullopt,
@@ -465,8 +464,8 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const TimerSetting& b
                  false,
                  {},
                  formatIfNeeded(c, "{} cannot invert an output. {}", c.device.instances[c.bound.instance].name,
-                                opposed ? "Choose another timer, or use the same polarity for all."
-                                        : "Choose another timer, or state the complement of the duty.")});
+                                opposed ? say("Choose another timer, or use the same polarity for all.")
+                                        : say("Choose another timer, or state the complement of the duty."))});
     if (g.pairs) {
         out.roles.push_back({"output" + n + "n", 1, "outputs"});
         out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
@@ -479,12 +478,12 @@ Waveform::Band drawFault(const TuningContext& c, const PwmGoals& g, const Settin
 {
     const std::int64_t cycles = setting.role("fault_filter").value_or(0);
     const Duration filter = std::min(Duration(Rational(cycles) / c.kernel().rate.value), period);
-    Waveform::Band band{"fault", {}};
+    Waveform::Band band{say("fault"), {}};
     if (filter > Duration())
-        band.parts.push_back({Duration(), filter, "filtered, " + format(filter, 3), false});
+        band.parts.push_back({Duration(), filter, say("filtered, ") + format(filter, 3), false});
     if (filter < period)
         band.parts.push_back(
-            {filter, period, fmt::format("outputs {} until start()", g.restsHigh() ? "high" : "low"), true});
+            {filter, period, say("outputs {} until start()", g.restsHigh() ? say("high") : "low"), true});
     return band;
 }
 
@@ -496,7 +495,7 @@ void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
     const std::int64_t filter = std::min((asked.value * fastest).ceil(), most);
     const Duration got(Rational(filter) / c.kernel().rate.value);
     Achieved row{"fault_filter",
-                 "Fault filter",
+                 say("Fault filter"),
                  asked.value.isZero() ? "none" : "\u2265 " + formatIfNeeded(c, asked),
                  filter == 0 ? "none" : formatIfNeeded(c, got),
                  std::nullopt,
@@ -583,7 +582,7 @@ Setting solvePwm(const TuningContext& c)
                                         format(way.error, true) + ", " + bitsOf(way.period),
                                         {{"prescaler", way.prescaler}, {"period", way.period}}});
     if (c.look)
-        c.look->ranking = "the smallest error, then the finest duty";
+        c.look->ranking = say("the smallest error, then the finest duty");
     solveTrigger(c, g, best, out);
     solveServo(g, best, out);
     if (c.look)

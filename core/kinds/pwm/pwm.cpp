@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/pwm/pwm.h"
 
+#include "core/base/say.h"
 #include "core/base/whole_number.h"
 #include "core/tuning/pads.h"
 
@@ -24,12 +25,12 @@ std::vector<SignalSpec> pwmSignals(const Need& need)
     std::vector<SignalSpec> out;
     for (int i = 0; i < channelCount(need); ++i) {
         const std::string n = std::to_string(i + 1);
-        out.push_back({"out" + n, pairs ? "high side " + n : "output " + n, "CH#", i, D::Out, false});
+        out.push_back({"out" + n, pairs ? say("high side ") + n : say("output ") + n, "CH#", i, D::Out, false});
         if (pairs)
-            out.push_back({"out" + n + "n", "low side " + n, "CH#N", i, D::Out, false});
+            out.push_back({"out" + n + "n", say("low side ") + n, "CH#N", i, D::Out, false});
     }
     if (!goalIs(need, "fault", "none") && goalName(need, "fault_by").empty())
-        out.push_back({"fault", "fault input", "FLT", -1, D::In, false});
+        out.push_back({"fault", say("fault input"), "FLT", -1, D::In, false});
     return out;
 }
 
@@ -324,7 +325,7 @@ Kind pwmKind()
                            setup.because =
                                low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
                        } else if (setup.because.empty()) {
-                           setup.because = "slew rate for a gate driver";
+                           setup.because = say("slew rate for a gate driver");
                        }
                    }};
     spec.leastDrive = 1;

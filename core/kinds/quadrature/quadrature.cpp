@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Quadrature: a timer follows the two phases of an encoder, four counts a line. The count is kept in 32 bits by adding
 // up differences, which is right as long as it is asked before half a period of the counter has gone by.
+#include "core/base/say.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/common/timer_block.h"
 #include "core/kinds/kind.h"
@@ -28,7 +29,7 @@ bool hasIndex(const Need& need)
 Waveform drawLines(const Frequency& edges, bool index)
 {
     Waveform wave;
-    wave.title = "two lines at the highest speed";
+    wave.title = say("two lines at the highest speed");
     const Duration step(Rational(1) / edges.value);
     wave.span = step * Rational(9);
     Waveform::Trace a{"A", false, {}}, b{"B", false, {}};
@@ -43,8 +44,8 @@ Waveform drawLines(const Frequency& edges, bool index)
     wave.traces = {std::move(a), std::move(b)};
     if (index) {
         const Duration from = step * Rational(4), to = step * Rational(5);
-        wave.traces.push_back({"index", false, {{from, true}, {to, false}}});
-        wave.marks.push_back({from, from, 2, "count = 0", false});
+        wave.traces.push_back({say("index"), false, {{from, true}, {to, false}}});
+        wave.marks.push_back({from, from, 2, say("count = 0"), false});
         for (auto& [at, level] : count.points)
             if (at >= from)
                 level = level - Rational(4, 8);
@@ -71,8 +72,10 @@ Setting solveQuadrature(const TuningContext& c)
     if (hasIndex(c.need)) {
         // The count is the angle then: it begins anew after a turn, and the index sets it right.
         const bool can = c.has("index") && c.encoding("period").nearest(turn, c.maxCode("period")) == turn;
-        Achieved row{"index",      "Index input", "pad", can ? "sets the count to zero" : "not counted",
-                     std::nullopt, can,           {},    {}};
+        Achieved row{"index",      say("Index input"),
+                     "pad",        can ? say("sets the count to zero") : say("not counted"),
+                     std::nullopt, can,
+                     {},           {}};
         if (!can)
             row.trouble =
                 c.has("index")
@@ -90,7 +93,7 @@ Setting solveQuadrature(const TuningContext& c)
         }
     }
     out.achieved.push_back({"lines",
-                            "Counts per revolution",
+                            say("Counts per revolution"),
                             "",
                             std::to_string(turn),
                             std::nullopt,
@@ -110,7 +113,7 @@ Setting solveQuadrature(const TuningContext& c)
     if (!wanted.value.isZero()) {
         const Duration got(Rational(filter) / kernel);
         Achieved row{"filter",
-                     "Filter",
+                     say("Filter"),
                      "\u2265 " + formatIfNeeded(c, wanted),
                      filter ? formatIfNeeded(c, got) : "none",
                      std::nullopt,
@@ -126,7 +129,7 @@ Setting solveQuadrature(const TuningContext& c)
     // An edge must stand for two kernel cycles to be seen, and longer than the filter.
     const Frequency edges(kernel / std::max<std::int64_t>(2, filter + 1));
     out.achieved.push_back({"lines",
-                            "Max. speed",
+                            say("Max. speed"),
                             "",
                             formatIfNeeded(c, "{} revolutions per second", (edges.value / turn).floor()),
                             std::nullopt,
@@ -136,7 +139,7 @@ Setting solveQuadrature(const TuningContext& c)
                             {},
                             true});
     out.achieved.push_back({"lines",
-                            "Max. time between reads",
+                            say("Max. time between reads"),
                             "",
                             formatIfNeeded(c, "{:.4g} revolutions", Rational(counts / 2, turn).toDouble()),
                             std::nullopt,
@@ -238,7 +241,7 @@ Kind quadratureKind()
             out.push_back({"index", "index", "CH3", -1, D::In, false});
         return out;
     };
-    spec.brief = [](const Need& need) { return goalText(need, "lines") + " lines"; };
+    spec.brief = [](const Need& need) { return say("{} lines", goalText(need, "lines")); };
     spec.roles = timerRoles();
     spec.instanceSignals = timerSignals();
     spec.instanceEvents = timerEvents();

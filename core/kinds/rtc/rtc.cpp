@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Real-time clock: two dividers in a row that bring its clock to the wanted rate, exactly where that can be had.
+#include "core/base/say.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -41,14 +42,14 @@ bool hasAlarm(const Need& need)
 Waveform drawChain(const TuningContext& c, const Division& way, std::int64_t fixed, const Frequency& counted)
 {
     Waveform wave;
-    wave.title = "one count";
+    wave.title = say("one count");
     wave.span = Duration(Rational(1) / counted.value);
     const auto stage = [&wave](std::string title, std::string label, bool strong) {
         wave.bands.push_back({std::move(title), {{Duration(Rational(0)), wave.span, std::move(label), strong}}});
     };
     const Rational kernel = c.kernel().rate.value, first = kernel / fixed / way.prescaler;
     const auto periods = [](const Rational& rate, const Frequency& of) {
-        return fmt::format("{} periods of {}", (rate / of.value).round(), format(Duration(Rational(1) / rate), 4));
+        return say("{} periods of {}", (rate / of.value).round(), format(Duration(Rational(1) / rate), 4));
     };
     stage(c.kernelName(), periods(kernel, counted), false);
     if (fixed > 1)
@@ -58,9 +59,9 @@ Waveform drawChain(const TuningContext& c, const Division& way, std::int64_t fix
     stage(way.count > 1 ? fmt::format("\u00f7 {}", way.count) : std::string("count"), format(wave.span, 4), true);
     const Tolerance& off = c.kernel().tolerance;
     constexpr std::int64_t kDay = 86'400;
-    stage("per day",
-          fmt::format("{} to {} off", format(Duration(off.low.value * kDay / 1'000'000), 3),
-                      format(Duration(off.high.value * kDay / 1'000'000), 3)),
+    stage(say("per day"),
+          say("{} to {} off", format(Duration(off.low.value * kDay / 1'000'000), 3),
+              format(Duration(off.high.value * kDay / 1'000'000), 3)),
           false);
     return wave;
 }
@@ -87,7 +88,7 @@ Setting solveRtc(const TuningContext& c)
         if (rate(way) == rate(best) && way.prescaler > best.prescaler)
             best = way;
     Achieved row{"rate",
-                 "Counts at",
+                 say("Counts at"),
                  formatIfNeeded(c, wanted),
                  formatIfNeeded(c, rate(best)),
                  errorOf(rate(best), wanted),
@@ -118,7 +119,7 @@ Setting solveRtc(const TuningContext& c)
             {"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
     if (c.need.goals.contains("trim")) {
         const std::int64_t off = goalNumber(c.need, "trim");
-        Achieved trim{"trim", "Clock error", formatIfNeeded(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
+        Achieved trim{"trim", say("Clock error"), formatIfNeeded(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
         if (const std::optional<std::int64_t> value =
                 c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
             trim.achieved = formatIfNeeded(c, "{:+} ppb added, {:+} left", *value, off + *value);
@@ -141,7 +142,7 @@ Setting solveRtc(const TuningContext& c)
         const bool can = (c.has("alarm_count") || c.has("alarm_second")) && c.has("alarm");
         if (!can)
             out.achieved.push_back({"alarm",
-                                    "Alarm",
+                                    say("Alarm"),
                                     "yes",
                                     "no",
                                     std::nullopt,
@@ -172,7 +173,7 @@ Setting solveRtc(const TuningContext& c)
     if (c.look)
         c.look->waveform = drawChain(c, best, fixed, rate(best));
     if (c.look)
-        c.look->ranking = "the smallest error, then the largest first divider, which draws least";
+        c.look->ranking = say("the smallest error, then the largest first divider, which draws least");
     return out;
 }
 

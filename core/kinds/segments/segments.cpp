@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Segment display: backplanes in use, frame rate, contrast; which segment hangs on which lines is the board's.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/base/whole_number.h"
 #include "core/kinds/common/division.h"
@@ -61,14 +62,13 @@ struct SegmentMap {
             const size_t at = std::string_view("abcdefgp").find(segment);
             if (at == std::string::npos || digit < 1 || digit > 16 || plane < 0 || plane >= planes || line < 0 ||
                 line >= lines)
-                out.trouble = fmt::format("\"{}\" does not place a segment: write 1a=0.3 for segment a of digit 1 on "
-                                          "backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})",
-                                          word, planes - 1, lines - 1);
+                out.trouble = say("\"{}\" does not place a segment: write 1a=0.3 for segment a of digit 1 on "
+                                  "backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})",
+                                  word, planes - 1, lines - 1);
             else if (!taken.insert({plane, line}).second)
-                out.trouble =
-                    fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
+                out.trouble = say("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
             else if (size_t(digit) <= out.digits.size() && out.digits[size_t(digit) - 1][at].connected())
-                out.trouble = fmt::format("\"{}\": segment {} of digit {} already has a place", word, segment, digit);
+                out.trouble = say("\"{}\": segment {} of digit {} already has a place", word, segment, digit);
             if (!out.trouble.empty())
                 return out;
             out.digits.resize(std::max(out.digits.size(), size_t(digit)));
@@ -125,7 +125,7 @@ Setting solveSegments(const TuningContext& c)
         (!c.has("backplanes") ||
          c.encoding("backplanes").encode(planes).value_or(c.maxCode("backplanes") + 1) <= c.maxCode("backplanes"));
     Achieved row{"backplanes",
-                 "Backplanes",
+                 say("Backplanes"),
                  std::to_string(planes),
                  std::to_string(planesOk ? planes : int(most)),
                  std::nullopt,
@@ -150,7 +150,7 @@ Setting solveSegments(const TuningContext& c)
     }
     const Frequency frame(base / divider);
     Achieved rate{"frame",
-                  "Frame rate",
+                  say("Frame rate"),
                   formatIfNeeded(c, wanted),
                   formatIfNeeded(c, frame, 4),
                   errorOf(frame, wanted),
@@ -179,7 +179,7 @@ Setting solveSegments(const TuningContext& c)
         }
     if (const SegmentMap& map = goalsOf<SegmentMap>(c.need); !map.trouble.empty() || !map.digits.empty())
         out.achieved.push_back({"map",
-                                "Digits",
+                                say("Digits"),
                                 "",
                                 std::to_string(map.digits.size()),
                                 std::nullopt,

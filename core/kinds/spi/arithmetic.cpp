@@ -5,6 +5,7 @@
 // sample delay of n kernel cycles: n / f after that). So the data, which is valid `valid` after the edge, has
 //     1 / (2 SCK) + n / f - valid
 // to settle. The next bit comes a whole period after the shift, which bounds n.
+#include "core/base/say.h"
 #include "core/kinds/spi/spi.h"
 #include "core/pins/overrides.h"
 #include "core/quantity/format.h"
@@ -35,7 +36,7 @@ Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampl
     constexpr unsigned kOut = 0xB2, kIn = 0x4D; // every kind of edge is seen
     const Rational bit = Rational(1) / sck.value, half = bit / 2;
     Waveform wave;
-    wave.title = g.bits > 8 ? fmt::format("the first 8 of {} bits", g.bits) : fmt::format("a word of {} bits", g.bits);
+    wave.title = g.bits > 8 ? say("the first 8 of {} bits", g.bits) : say("a word of {} bits", g.bits);
     wave.span = Duration(bit * (bits + 1));
     Waveform::Trace clock{"SCK", g.idleHigh, {}}, out{g.controller ? "MOSI" : "MISO", false, {}},
         in{g.controller ? "MISO" : "MOSI", false, {}},
@@ -64,9 +65,9 @@ Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampl
         const int trace = g.sends ? 2 : 1;
         if (i == 0 && sample > valid && sample < valid + bit) {
             wave.marks.push_back(
-                {Duration(valid), Duration(sample), trace, "set-up " + format(Duration(sample - valid), 3), true});
+                {Duration(valid), Duration(sample), trace, say("set-up ") + format(Duration(sample - valid), 3), true});
             wave.marks.push_back({Duration(sample), Duration(valid + bit), trace,
-                                  "hold " + format(Duration(valid + bit - sample), 3), false});
+                                  say("hold ") + format(Duration(valid + bit - sample), 3), false});
         }
     }
     // The first edge of the last bit that is shown.
@@ -134,7 +135,7 @@ Duration solveReceiving(const TuningContext& c, const SpiGoals& g, const SpiRate
     const Duration delay(cycle * cycles);
     const Rational margin = half + delay.value - g.valid.value;
     Achieved row{"valid",
-                 "Receive margin",
+                 say("Receive margin"),
                  "> 0 s",
                  formatIfNeeded(c, Duration(margin)),
                  std::nullopt,
@@ -161,7 +162,7 @@ Duration solveReceiving(const TuningContext& c, const SpiGoals& g, const SpiRate
 void show(const TuningContext& c, const SpiGoals& g, const SpiRate& rate, const Duration& delay, Look& look)
 {
     look.waveform = drawWord(g, rate.sck, delay);
-    look.ranking = "the fastest that the goal allows";
+    look.ranking = say("the fastest that the goal allows");
     std::optional<SpiRate> way = rate;
     for (int shown = 0; way && shown < 3; ++shown) {
         look.alternatives.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider),
@@ -189,7 +190,7 @@ void solveController(const TuningContext& c, const SpiGoals& g, Setting& out)
         return;
     }
     Achieved sck{
-        "rate", "SCK", formatIfNeeded(c, g.most), formatIfNeeded(c, rate->sck), errorOf(rate->sck, g.most), true,
+        "rate", say("SCK"), formatIfNeeded(c, g.most), formatIfNeeded(c, rate->sck), errorOf(rate->sck, g.most), true,
         {},     {}};
     sck.formula = rate->prescaler > 1 ? formatIfNeeded(c, "{} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate),
                                                        rate->prescaler, rate->divider)
@@ -223,10 +224,11 @@ void solvePeripheral(const TuningContext& c, const SpiGoals& g, Setting& out)
         return;
     }
     const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
-    Achieved sck{"rate", "SCK", formatIfNeeded(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
+    Achieved sck{"rate", say("SCK"), formatIfNeeded(c, g.most), say("given by the controller"), std::nullopt, true,
+                 {},     {}};
     if (ratio > 0) {
         const Frequency able(shifted(c.kernel().rate, c.kernel().tolerance.low).value / ratio);
-        sck.achieved = "up to " + formatIfNeeded(c, able);
+        sck.achieved = say("up to ") + formatIfNeeded(c, able);
         sck.formula = formatIfNeeded(c, "{} / {}", formatIfNeeded(c, c.kernel().rate), ratio);
         sck.ok = g.most <= able;
         if (!sck.ok)
@@ -245,7 +247,7 @@ bool solveWord(const TuningContext& c, const SpiGoals& g, Setting& out)
     const std::vector<std::int64_t> wordBits = c.device.abilities(c.bound.instance, "word_bits");
     const std::int64_t fewest = wordBits.empty() ? 8 : wordBits.front(), most = wordBits.empty() ? 8 : wordBits.back();
     Achieved word{"word",
-                  "Word",
+                  say("Word"),
                   formatIfNeeded(c, "{} bits", g.bits),
                   formatIfNeeded(c, "{} bits", g.bits),
                   std::nullopt,
@@ -274,7 +276,7 @@ Setting solveSpi(const TuningContext& c)
     if (!out.notComputed.empty())
         return out;
     out.achieved.push_back({"mode",
-                            "Mode",
+                            say("Mode"),
                             formatIfNeeded(c, "SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
                             formatIfNeeded(c, "{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"),
                             std::nullopt,

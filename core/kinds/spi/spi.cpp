@@ -2,6 +2,8 @@
 // SPI: what is asked for, the wires, the block.
 #include "core/kinds/spi/spi.h"
 
+#include "core/base/say.h"
+
 namespace bindrel {
 
 namespace {
@@ -16,9 +18,11 @@ std::vector<SignalSpec> spiSignals(const Need& need)
     const bool mosi = controller ? sends : receives;
     const bool miso = controller ? receives : sends;
     if (mosi)
-        out.push_back({"mosi", controller ? "data out" : "data in", "MOSI", -1, controller ? D::Out : D::In, false});
+        out.push_back(
+            {"mosi", controller ? say("data out") : say("data in"), "MOSI", -1, controller ? D::Out : D::In, false});
     if (miso)
-        out.push_back({"miso", controller ? "data in" : "data out", "MISO", -1, controller ? D::In : D::Out, false});
+        out.push_back(
+            {"miso", controller ? say("data in") : say("data out"), "MISO", -1, controller ? D::In : D::Out, false});
     if (goalIs(need, "select", "hardware"))
         out.push_back({"cs", "select", "CS", -1, controller ? D::Out : D::In, false});
     return out;

@@ -7,6 +7,7 @@
 //     (1/2 - 2/N) / (bits - 1/2)
 // in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other
 // end's.
+#include "core/base/say.h"
 #include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
@@ -91,10 +92,10 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
         levels.push_back(frame.parity == Parity::Even ? odd : !odd);
     for (int i = 0; i < frame.stop; ++i)
         levels.push_back(true);
-    wave.title = fmt::format("one frame, data 0x{:02X}", kSample & ((1u << frame.data) - 1));
+    wave.title = say("one frame, data 0x{:02X}", kSample & ((1u << frame.data) - 1));
     wave.span = Duration(bit * static_cast<std::int64_t>(levels.size() + 1));
-    Waveform::Trace trace{"line", true, {}};
-    Waveform::Band eye{"eye", {}};
+    Waveform::Trace trace{say("line"), true, {}};
+    Waveform::Band eye{say("eye"), {}};
     const Rational half(1, 2);
     for (size_t i = 0; i < levels.size(); ++i) {
         const Rational start = bit * (half + static_cast<std::int64_t>(i));
@@ -133,7 +134,7 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
             {"line",
              "Line",
              "RS-485",
-             "two wires",
+             say("two wires"),
              std::nullopt,
              false,
              {},
@@ -146,8 +147,8 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
     const Rational sample = Rational(1) / (best.baud.value * best.oversampling);
     // At its fastest the clock gives the shortest time.
     const Rational shortest = Rational(1) / (shifted(best.baud, c.kernel().tolerance.high).value * best.oversampling);
-    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver lead time", g.lead},
-                                                    {"driver_trail", "trail", "Driver hold time", g.trail}}) {
+    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", say("Driver lead time"), g.lead},
+                                                    {"driver_trail", "trail", say("Driver hold time"), g.trail}}) {
         const std::int64_t least = (wanted.value / shortest).ceil();
         const std::optional<std::int64_t> samples = c.has(role)  ? c.encoding(role).atLeast(least, c.maxCode(role))
                                                     : least == 0 ? std::optional<std::int64_t>(0)
@@ -178,9 +179,9 @@ void solveClock(const TuningContext& c, Setting& out)
     const std::string& name = c.device.instances[c.bound.instance].name;
     if (!c.has("clocked")) {
         out.achieved.push_back({"line",
-                                "Line",
+                                say("Line"),
                                 "synchronous",
-                                "two wires",
+                                say("two wires"),
                                 std::nullopt,
                                 false,
                                 {},
@@ -189,9 +190,9 @@ void solveClock(const TuningContext& c, Setting& out)
     }
     out.roles.push_back({"clocked", 1, "line"});
     for (const auto& [role, goal, title, one, zero] :
-         {std::tuple{"clock_high", "clock_idle", "Clock idle level", "high", "low"},
-          {"clock_second", "clock_edge", "Sampling edge", "second edge", "first edge"},
-          {"clock_last", "last_clock", "Last bit clock", "yes", "no"}}) {
+         {std::tuple{"clock_high", "clock_idle", say("Clock idle level"), "high", "low"},
+          {"clock_second", "clock_edge", say("Sampling edge"), say("second edge"), say("first edge")},
+          {"clock_last", "last_clock", say("Last bit clock"), "yes", "no"}}) {
         const bool isOne = goalIs(c.need, goal, one);
         const std::string wanted = isOne ? one : zero;
         Achieved row{goal, title, wanted, wanted, std::nullopt, true, {}, {}};
@@ -246,7 +247,7 @@ void tellBaud(const TuningContext& c, const UartGoals& g, const Divider& best, S
     const Ppm budget = best.budget;
     const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
 
-    Achieved baud{"baud", "Baud", baudIfNeeded(c, wanted), baudIfNeeded(c, best.baud), best.error, true, {}, {}};
+    Achieved baud{"baud", say("Baud"), baudIfNeeded(c, wanted), baudIfNeeded(c, best.baud), best.error, true, {}, {}};
     baud.formula = formatIfNeeded(c, "{} \u00d7 {} / ({} \u00d7 {})", formatIfNeeded(c, c.kernel().rate),
                                   dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
     const bool clocked = g.line == UartGoals::Line::Synchronous;
@@ -261,7 +262,7 @@ void tellBaud(const TuningContext& c, const UartGoals& g, const Divider& best, S
                            formatIfNeeded(c, c.kernel().tolerance.worst()), formatIfNeeded(c, peer), c.kernelName());
     out.achieved.push_back(baud);
     out.achieved.push_back({"frame",
-                            "Frame",
+                            say("Frame"),
                             goalIfNeeded(c, "frame"),
                             formatIfNeeded(c, "{} bit times", frame.toStop() - 1 + frame.stop),
                             std::nullopt,
@@ -270,9 +271,9 @@ void tellBaud(const TuningContext& c, const UartGoals& g, const Divider& best, S
                             {}});
     if (!clocked)
         out.achieved.push_back({"peer",
-                                "Error budget",
+                                say("Error budget"),
                                 formatIfNeeded(c, "\u2264 {}", formatIfNeeded(c, budget)),
-                                formatIfNeeded(c, total) + " used",
+                                formatIfNeeded(c, total) + say(" used"),
                                 std::nullopt,
                                 baud.ok,
                                 formatIfNeeded(c, "(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()),
@@ -289,9 +290,9 @@ void solveLine(const TuningContext& c, const UartGoals& g, const Divider& best, 
         out.roles.push_back({"clocked", 0, "line"});
     if (g.line == UartGoals::Line::OneWire)
         out.achieved.push_back({"line",
-                                "Line",
-                                "one wire",
-                                c.has("single_wire") ? "one wire" : "two wires",
+                                say("Line"),
+                                say("one wire"),
+                                c.has("single_wire") ? say("one wire") : say("two wires"),
                                 std::nullopt,
                                 c.has("single_wire"),
                                 {},
@@ -334,19 +335,19 @@ void solveReceiveInterrupt(const TuningContext& c, const UartGoals& g, const Div
     const bool can = g.receives && !goalIs(c.need, "dma", "receive") && !goalIs(c.need, "dma", "both");
     if (!can)
         out.achieved.push_back({"interrupt",
-                                "Interrupt",
+                                say("Interrupt"),
                                 "receive",
                                 "none",
                                 std::nullopt,
                                 false,
                                 {},
-                                g.receives ? "DMA already reads what is received; use either DMA or the interrupt."
-                                           : "nothing is received. Choose both directions, or no interrupt."});
+                                g.receives ? say("DMA already reads what is received; use either DMA or the interrupt.")
+                                           : say("nothing is received. Choose both directions, or no interrupt.")});
     else {
         const Frequency bytes(best.baud.value / (frame.toStop() - 1 + frame.stop));
         out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
         out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in",
-                              "Called by the interrupt: stores a received byte.", bytes, true});
+                              say("Called by the interrupt: stores a received byte."), bytes, true});
     }
 }
 
@@ -362,7 +363,7 @@ void solveMatch(const TuningContext& c, const UartGoals& g, Setting& out)
                               "match_interrupt",
                               "matched",
                               "matched",
-                              "Called by the interrupt when the match byte has been received.",
+                              say("Called by the interrupt when the match byte has been received."),
                               {},
                               false});
     } else {
@@ -375,7 +376,7 @@ void solveMatch(const TuningContext& c, const UartGoals& g, Setting& out)
              false,
              {},
              g.receives ? formatIfNeeded(c, "{} has no byte match. Check for the byte in the program.", name)
-                        : "nothing is received. Choose both directions, or no interrupt."});
+                        : say("nothing is received. Choose both directions, or no interrupt.")});
     }
 }
 
@@ -387,7 +388,7 @@ void solveIdle(const TuningContext& c, const UartGoals& g, Setting& out)
                               "idle_interrupt",
                               "idle_seen",
                               "idle",
-                              "Called by the interrupt when the line is idle after bytes.",
+                              say("Called by the interrupt when the line is idle after bytes."),
                               {},
                               false});
     else
@@ -401,7 +402,7 @@ void solveIdle(const TuningContext& c, const UartGoals& g, Setting& out)
              {},
              g.receives ? formatIfNeeded(
                               c, "{} has no idle detection. Choose another port, or check the received bytes.", name)
-                        : "nothing is received. Choose both directions, or no interrupt."});
+                        : say("nothing is received. Choose both directions, or no interrupt.")});
 }
 
 void solveWake(const TuningContext& c, const UartGoals& g, Setting& out)
@@ -420,7 +421,7 @@ void solveWake(const TuningContext& c, const UartGoals& g, Setting& out)
                  ? formatIfNeeded(
                        c, "{} does not wake the chip. Choose another port, or use a GPIO edge interrupt on its pad.",
                        name)
-                 : "nothing is received that could wake the chip."});
+                 : say("nothing is received that could wake the chip.")});
     else if (c.has("wake"))
         out.roles.push_back({"wake", wakes, "wake"});
 }
@@ -430,12 +431,12 @@ void show(const TuningContext& c, const UartGoals& g, const std::vector<Divider>
     const Frame& frame = g.frame;
     const Divider& best = ways.front();
     for (const Divider& way : ways)
-        look.alternatives.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider),
+        look.alternatives.push_back({say("{} samples, \u00f7{}", way.oversampling, way.divider),
                                      formatBaud(way.baud),
                                      format(way.error, true),
                                      {{"oversampling", way.oversampling}, {"divider", way.divider}}});
-    look.ranking =
-        g.line == UartGoals::Line::Synchronous ? "the smallest error" : "the most clock error left to the two ends";
+    look.ranking = g.line == UartGoals::Line::Synchronous ? say("the smallest error")
+                                                          : say("the most clock error left to the two ends");
     look.waveform = drawFrame(frame, best.baud, best.oversampling,
                               (best.error.value.abs() + c.kernel().tolerance.worst().value + g.peer.value) / 1'000'000);
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/uart/uart.h"
 
+#include "core/base/say.h"
 #include "core/tuning/pads.h"
 
 namespace bindrel {
@@ -39,10 +40,10 @@ std::vector<SignalSpec> uartSignals(const Need& need)
     if (line == Line::OneWire) // both ways on the pad of TX
         return {{"tx", "line", "TX", -1, D::Out, false}};
     if (line == Line::Rs485 && sends)
-        out.push_back({"de", "driver enable", "RTS", -1, D::Out, false});
+        out.push_back({"de", say("driver enable"), "RTS", -1, D::Out, false});
     else if (line == Line::TwoWires && goalIs(need, "flow", "RTS/CTS")) {
-        out.push_back({"rts", "request to send", "RTS", -1, D::Out, false});
-        out.push_back({"cts", "clear to send", "CTS", -1, D::In, false});
+        out.push_back({"rts", say("request to send"), "RTS", -1, D::Out, false});
+        out.push_back({"cts", say("clear to send"), "CTS", -1, D::In, false});
     } else if (line == Line::Synchronous)
         out.push_back({"ck", "clock", "CK", -1, D::Out, false});
     return out;
@@ -244,7 +245,7 @@ Kind uartKind()
                            return;
                        setup.openDrain = oneWire;
                        setup.pull = PadSetup::Pull::Up;
-                       setup.because = "the line idles high, also while nobody drives it";
+                       setup.because = say("the line idles high, also while nobody drives it");
                    }};
     kind.tuning.dependsOnCoreRate = true;
     kind.tuning.streams = [](const Device&, InstanceIndex, const Need&) {

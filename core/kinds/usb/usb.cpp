@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/kinds/kind.h"
 #include "core/kinds/usb/usb_endpoints.h"
@@ -64,8 +65,9 @@ std::string serialPortTrouble(const std::vector<UsbEndpoint>& endpoints)
     return firstOf(endpoints, Type::Interrupt, true) && firstOf(endpoints, Type::Bulk, true) &&
                    firstOf(endpoints, Type::Bulk, false)
                ? ""
-               : "a serial port takes an interrupt endpoint in, a bulk one in and a bulk one out, as 1 in bulk 64, 1 "
-                 "out bulk 64, 2 in interrupt 8.";
+               : say("a serial port takes an interrupt endpoint in, a bulk one in and a bulk one out, as 1 in bulk 64, "
+                     "1 "
+                     "out bulk 64, 2 in interrupt 8.");
 }
 
 /// Endpoints as the registers have them, and their places in the packet memory. They are set by a function, since each
@@ -78,17 +80,17 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     if (text.empty()) {
         if (numbers > 0)
             out.achieved.push_back({"endpoints",
-                                    "Endpoints",
+                                    say("Endpoints"),
                                     "",
                                     formatIfNeeded(c, "{} available", numbers),
                                     std::nullopt,
                                     true,
-                                    "none is stated",
+                                    say("none is stated"),
                                     {},
                                     true});
         return;
     }
-    Achieved row{"endpoints", "Endpoints", text, "none", std::nullopt, false, {}, {}};
+    Achieved row{"endpoints", say("Endpoints"), text, "none", std::nullopt, false, {}, {}};
     const Expected<std::vector<UsbEndpoint>>& stated = goalsOf<UsbGoals>(c.need).endpoints;
     const auto fails = [&](std::string trouble) {
         row.trouble = std::move(trouble);
@@ -127,7 +129,8 @@ void solveEndpoints(const TuningContext& c, Setting& out)
         use("endpoint_" + way + n, 1);
     }
     row.ok = true;
-    row.achieved = formatIfNeeded(c, "{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
+    row.achieved = formatIfNeeded(c, "{} and the control one",
+                                  sayCount(long(endpoints.size()) - 2, "{} endpoint", "{} endpoints"));
     row.formula = memory > 0 ? formatIfNeeded(c, "{} of {} bytes of packet memory", taken, memory)
                              : formatIfNeeded(c, "{} bytes of packet memory", taken);
     out.achieved.push_back(row);
@@ -195,7 +198,7 @@ Setting solveUsb(const TuningContext& c)
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
     const Achieved clock{"speed",
-                         "Clock",
+                         say("Clock"),
                          formatIfNeeded(c, wanted),
                          formatIfNeeded(c, c.kernel().rate),
                          errorOf(c.kernel().rate, wanted),
@@ -207,7 +210,7 @@ Setting solveUsb(const TuningContext& c)
         out.roles.push_back({"low_speed", !full, "speed"});
     else if (!full)
         out.achieved.push_back({"speed",
-                                "Speed class",
+                                say("Speed class"),
                                 "low",
                                 "full",
                                 std::nullopt,
@@ -219,7 +222,7 @@ Setting solveUsb(const TuningContext& c)
         out.roles.push_back({"sensing", sensing, "sensing"});
     else if (sensing)
         out.achieved.push_back({"sensing",
-                                "VBUS sensing",
+                                say("VBUS sensing"),
                                 "pad",
                                 "none",
                                 std::nullopt,
@@ -231,16 +234,16 @@ Setting solveUsb(const TuningContext& c)
         const std::string trouble = serialPortTrouble(endpointsOf(c.need));
         const bool named = goalNumber(c.need, "vendor") > 0;
         Achieved row{"class",
-                     "Class",
-                     "serial port",
-                     "serial port",
+                     say("Class"),
+                     say("serial port"),
+                     say("serial port"),
                      std::nullopt,
                      trouble.empty() && named,
-                     "CDC, abstract control model",
+                     say("CDC, abstract control model"),
                      {}};
         row.trouble = !trouble.empty() ? trouble
                       : named          ? ""
-                                       : "a device needs a vendor ID and a product ID: set Vendor and Product.";
+                                       : say("a device needs a vendor ID and a product ID: set Vendor and Product.");
         if (!row.ok)
             row.achieved = "none";
         out.achieved.push_back(row);
@@ -250,7 +253,7 @@ Setting solveUsb(const TuningContext& c)
                               "bus_reset_interrupt",
                               "bus_reset",
                               "bus_reset",
-                              "Called by the interrupt when the host resets the bus: set the endpoints here.",
+                              say("Called by the interrupt when the host resets the bus: set the endpoints here."),
                               {}});
     if (c.has("on"))
         out.roles.push_back({"on", 1, ""});
@@ -385,7 +388,7 @@ Kind usbKind()
             out.push_back({"sense", "supply sensing", "SENSE", -1, D::In, false});
         return out;
     };
-    spec.brief = [](const Need& need) { return goalText(need, "speed") + " speed"; };
+    spec.brief = [](const Need& need) { return say("{} speed", goalText(need, "speed")); };
     using Use = RoleSpec::Use;
     spec.roles = {
         {"on", Use::Config, false, "", "Switches the device on.", {}},

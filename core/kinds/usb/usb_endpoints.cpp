@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/usb/usb_endpoints.h"
 
+#include "core/base/say.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -25,21 +26,21 @@ std::string troubleOf(UsbEndpoint::Type type, int bytes, bool full)
     const bool power = bytes == 8 || bytes == 16 || bytes == 32 || bytes == 64;
     switch (type) {
     case Type::Control:
-        return full         ? (power ? "" : "packets of a control endpoint have 8, 16, 32 or 64 bytes")
+        return full         ? (power ? "" : say("packets of a control endpoint have 8, 16, 32 or 64 bytes"))
                : bytes == 8 ? ""
-                            : "at low speed packets of a control endpoint have 8 bytes";
+                            : say("at low speed packets of a control endpoint have 8 bytes");
     case Type::Bulk:
-        return !full   ? "there are no bulk endpoints at low speed"
+        return !full   ? say("there are no bulk endpoints at low speed")
                : power ? ""
-                       : "packets of a bulk endpoint have 8, 16, 32 or 64 bytes";
+                       : say("packets of a bulk endpoint have 8, 16, 32 or 64 bytes");
     case Type::Interrupt:
         return bytes >= 1 && bytes <= (full ? 64 : 8) ? ""
-               : full                                 ? "packets of an interrupt endpoint have 1 to 64 bytes"
-                      : "at low speed packets of an interrupt endpoint have 1 to 8 bytes";
+               : full                                 ? say("packets of an interrupt endpoint have 1 to 64 bytes")
+                      : say("at low speed packets of an interrupt endpoint have 1 to 8 bytes");
     case Type::Isochronous:
-        return !full                         ? "there are no isochronous endpoints at low speed"
+        return !full                         ? say("there are no isochronous endpoints at low speed")
                : bytes >= 1 && bytes <= 1023 ? ""
-                                             : "packets of an isochronous endpoint have 1 to 1023 bytes";
+                                             : say("packets of an isochronous endpoint have 1 to 1023 bytes");
     }
     return {};
 }
@@ -52,7 +53,7 @@ Expected<std::vector<UsbEndpoint>> parseUsbEndpoints(std::string_view text, bool
     std::vector<UsbEndpoint> out{{0, false, UsbEndpoint::Type::Control, controlBytes, 0},
                                  {0, true, UsbEndpoint::Type::Control, controlBytes, 0}};
     if (const std::string trouble = troubleOf(UsbEndpoint::Type::Control, controlBytes, full); !trouble.empty())
-        return problemOf(fmt::format("Endpoint 0 of {} bytes: {}.", controlBytes, trouble));
+        return problemOf(say("Endpoint 0 of {} bytes: {}.", controlBytes, trouble));
     for (const std::string& one : splitted(text, ',')) {
         std::vector<std::string> words;
         for (std::string& word : splitted(one, ' '))
@@ -64,23 +65,22 @@ Expected<std::vector<UsbEndpoint>> parseUsbEndpoints(std::string_view text, bool
         const auto type = words.size() == 4 ? std::find(types.begin(), types.end(), words[2]) : types.end();
         if (words.size() != 4 || !isInt(words[0], endpoint.number) || (words[1] != "in" && words[1] != "out") ||
             !isInt(words[3], endpoint.bytes))
-            return problemOf(fmt::format(
-                "\"{}\" is no endpoint; write number, direction, type and bytes, as 1 in bulk 64.", trimmed(one)));
-        if (type == types.end() || type == types.begin())
             return problemOf(
-                fmt::format("\"{}\" is no type for an endpoint of yours; it is bulk, interrupt or isochronous.{}",
-                            words[2], didYouMean(words[2], types)));
+                say("\"{}\" is no endpoint; write number, direction, type and bytes, as 1 in bulk 64.", trimmed(one)));
+        if (type == types.end() || type == types.begin())
+            return problemOf(say("\"{}\" is no type for an endpoint of yours; it is bulk, interrupt or isochronous.{}",
+                                 words[2], didYouMean(words[2], types)));
         endpoint.in = words[1] == "in";
         endpoint.type = static_cast<UsbEndpoint::Type>(type - types.begin());
         if (endpoint.number < 1 || endpoint.number > 15)
-            return problemOf(fmt::format(
-                "\"{}\": endpoints have the numbers 1 to 15; 0 is the host's to control the device.", trimmed(one)));
+            return problemOf(say("\"{}\": endpoints have the numbers 1 to 15; 0 is the host's to control the device.",
+                                 trimmed(one)));
         if (const std::string trouble = troubleOf(endpoint.type, endpoint.bytes, full); !trouble.empty())
             return problemOf(fmt::format("\"{}\": {}.", trimmed(one), trouble));
         if (std::any_of(out.begin(), out.end(), [&endpoint](const UsbEndpoint& other) {
                 return other.number == endpoint.number && other.in == endpoint.in;
             }))
-            return problemOf(fmt::format("Endpoint {} {} is stated twice.", endpoint.number, words[1]));
+            return problemOf(say("Endpoint {} {} is stated twice.", endpoint.number, words[1]));
         out.push_back(endpoint);
     }
     std::stable_sort(out.begin(), out.end(), [](const UsbEndpoint& a, const UsbEndpoint& b) {

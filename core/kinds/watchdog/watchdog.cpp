@@ -5,6 +5,7 @@
 // With a clock of f ± t a period of n cycles ends between n / (f (1 + t)) and n / (f (1 - t)). The first must be no
 // shorter than what is asked for. The closed part is w sixteenths of the period; feeding is safe from w / 16 of the
 // longest period on until the end of the shortest.
+#include "core/base/say.h"
 #include "core/device/watchdogs.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
@@ -23,16 +24,16 @@ constexpr int kWindowParts = 16;      ///< in which the closed part is counted
 Waveform drawWindow(const Duration& from, const Duration& early, const Duration& late)
 {
     Waveform wave;
-    wave.title = "since the last refresh";
+    wave.title = say("since the last refresh");
     wave.span = late * Rational(11, 10);
-    Waveform::Trace trace{"feeding", from.value.isZero(), {}};
+    Waveform::Trace trace{say("feeding"), from.value.isZero(), {}};
     if (!from.value.isZero())
         trace.edges.push_back({from, true});
     trace.edges.push_back({early, false});
     wave.traces = {trace};
     if (!from.value.isZero())
-        wave.marks.push_back({Duration(Rational(0)), from, -1, "too early", true});
-    wave.marks.push_back({early, late, -1, "bites", true});
+        wave.marks.push_back({Duration(Rational(0)), from, -1, say("too early"), true});
+    wave.marks.push_back({early, late, -1, say("bites"), true});
     wave.handles.push_back({"period", early, Duration(), Waveform::Handle::States::Time, 1, -1});
     if (!from.value.isZero())
         wave.handles.push_back({"window", from, Duration(), Waveform::Handle::States::Share, late.value, -1});
@@ -50,7 +51,7 @@ Setting solveWatchdog(const TuningContext& c)
         // What can be written once is taken already where something else has switched it on.
         const bool can = !always || (on.valid() && c.device.fieldOf(on).access == Field::Access::ReadWrite &&
                                      c.encoding("on").encode(0));
-        Achieved row{"runs", "Runs", "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
+        Achieved row{"runs", say("Runs"), "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
         if (!can)
             row.trouble =
                 formatIfNeeded(c, "{} runs from reset and cannot be stopped. Feed it, and set a period.", name);
@@ -68,7 +69,7 @@ Setting solveWatchdog(const TuningContext& c)
     const Duration early(best.cycles() / fastest), late(best.cycles() / slowest);
     Achieved period{
         "period",
-        "Resets after",
+        say("Resets after"),
         "\u2265 " + formatIfNeeded(c, wanted),
         early == late ? formatIfNeeded(c, early)
                       : formatIfNeeded(c, "{} to {}", formatIfNeeded(c, early, 4), formatIfNeeded(c, late, 4)),
@@ -93,7 +94,7 @@ Setting solveWatchdog(const TuningContext& c)
                 code && *code <= c.maxCode("window"))
                 closed = parts;
         Achieved row{"window",
-                     "Closed window",
+                     say("Closed window"),
                      "\u2264 " + formatIfNeeded(c, *window),
                      formatIfNeeded(c, Ratio(Rational(closed, kWindowParts))),
                      std::nullopt,
@@ -220,7 +221,7 @@ Kind watchdogKind()
         return goal == "runs" || goalIs(need, "runs", "yes");
     };
     spec.brief = [](const Need& need) {
-        return goalIs(need, "runs", "no") ? std::string("off") : shortGoal(need, "period");
+        return goalIs(need, "runs", "no") ? std::string(say("off")) : shortGoal(need, "period");
     };
     using Use = RoleSpec::Use;
     spec.roles = {{"on",

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes of what the plan says of the board.
+#include "core/base/say.h"
 #include "core/device/board_place.h"
 #include "core/device/net_resistors.h"
 #include "core/device/wish.h"
@@ -39,8 +40,8 @@ Change SetNet::undo(const Plan& before) const
 
 std::string SetNet::words(const Plan& before) const
 {
-    return fmt::format("net of {}: {} \u2192 {}", pad, found(before.nets, pad).value_or("from the board"),
-                       net ? (net->empty() ? "not routed" : *net) : "from the board");
+    return say("net of {}: {} \u2192 {}", pad, found(before.nets, pad).value_or(say("from the board")),
+               net ? (net->empty() ? say("not routed") : *net) : say("from the board"));
 }
 
 Outcome SetResistors::apply(Plan& plan) const
@@ -50,9 +51,9 @@ Outcome SetResistors::apply(Plan& plan) const
         if (!readable)
             return readable.problem();
         if (*readable != *resistors)
-            return problemOf(fmt::format("\"{}\" is not exactly what was meant; give the resistance with "
-                                         "decimals, and a net without commas.",
-                                         resistorsText(*resistors)));
+            return problemOf(say("\"{}\" is not exactly what was meant; give the resistance with "
+                                 "decimals, and a net without commas.",
+                                 resistorsText(*resistors)));
         plan.resistors[pad] = *resistors;
     } else {
         plan.resistors.erase(pad);
@@ -68,9 +69,9 @@ Change SetResistors::undo(const Plan& before) const
 std::string SetResistors::words(const Plan& before) const
 {
     const auto text = [](const std::optional<NetResistors>& some) {
-        return some ? resistorsText(*some) : std::string("from the board");
+        return some ? resistorsText(*some) : std::string(say("from the board"));
     };
-    return fmt::format("resistors at {}: {} \u2192 {}", pad, text(resistorsIn(before, pad)), text(resistors));
+    return say("resistors at {}: {} \u2192 {}", pad, text(resistorsIn(before, pad)), text(resistors));
 }
 
 Outcome SetPlace::apply(Plan& plan) const
@@ -89,8 +90,8 @@ Change SetPlace::undo(const Plan& before) const
 
 std::string SetPlace::words(const Plan& before) const
 {
-    return fmt::format("place of {}: {} \u2192 {}", part, found(before.places, part).value_or("from the board"),
-                       place.value_or("from the board"));
+    return say("place of {}: {} \u2192 {}", part, found(before.places, part).value_or(say("from the board")),
+               place.value_or(say("from the board")));
 }
 
 Outcome SetWish::apply(Plan& plan) const
@@ -99,7 +100,7 @@ Outcome SetWish::apply(Plan& plan) const
     if (!wish)
         return wish.problem();
     if (wishText(*wish) != sentence)
-        return problemOf(fmt::format("a wish is kept as \"{}\".", wishText(*wish)));
+        return problemOf(say("a wish is kept as \"{}\".", wishText(*wish)));
     if (strength)
         plan.wishes[sentence] = *strength;
     else
@@ -114,14 +115,16 @@ Change SetWish::undo(const Plan& before) const
 
 std::string SetWish::words(const Plan& before) const
 {
-    const auto text = [](const std::optional<WishStrength>& some) { return some ? nameOf(*some) : "from the board"; };
+    const auto text = [](const std::optional<WishStrength>& some) {
+        return some ? nameOf(*some) : say("from the board");
+    };
     return fmt::format("\"{}\": {} \u2192 {}", sentence, text(wishIn(before, sentence)), text(strength));
 }
 
 Outcome InsertPart::apply(Plan& plan) const
 {
     if (part.id.empty() || partPosition(plan, part.id) < plan.parts.size())
-        return problemOf(fmt::format("the plan has a part \"{}\" already.", part.id));
+        return problemOf(say("the plan has a part \"{}\" already.", part.id));
     plan.parts.insert(plan.parts.begin() + static_cast<std::ptrdiff_t>(std::min(at, plan.parts.size())), part);
     return {};
 }
@@ -133,14 +136,14 @@ Change InsertPart::undo(const Plan&) const
 
 std::string InsertPart::words(const Plan&) const
 {
-    return fmt::format("{}: part added", part.title);
+    return say("{}: part added", part.title);
 }
 
 Outcome RemovePart::apply(Plan& plan) const
 {
     const std::size_t at = partPosition(plan, part);
     if (at == plan.parts.size())
-        return problemOf(fmt::format("the plan has added no part \"{}\".", part));
+        return problemOf(say("the plan has added no part \"{}\".", part));
     plan.parts.erase(plan.parts.begin() + static_cast<std::ptrdiff_t>(at));
     return {};
 }
@@ -153,7 +156,7 @@ Change RemovePart::undo(const Plan& before) const
 
 std::string RemovePart::words(const Plan&) const
 {
-    return fmt::format("{}: part removed", part);
+    return say("{}: part removed", part);
 }
 
 } // namespace bindrel

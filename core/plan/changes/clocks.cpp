@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes of what is decided about clocks, and of what drives them.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/changes/lookup.h"
@@ -42,9 +43,9 @@ Change SetSlow::undo(const Plan& before) const
 
 std::string SetSlow::words(const Plan& before) const
 {
-    return fmt::format("low-speed clock set: {} \u2192 {}",
-                       before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none",
-                       set ? counted(long(set->clocks.size()), "decision") : "none");
+    return say("low-speed clock set: {} \u2192 {}",
+               before.slow ? sayCount(long(before.slow->clocks.size()), "{} decision", "{} decisions") : "none",
+               set ? sayCount(long(set->clocks.size()), "{} decision", "{} decisions") : "none");
 }
 
 Outcome SetCrystal::apply(Plan& plan) const
@@ -64,9 +65,9 @@ Change SetCrystal::undo(const Plan& before) const
 std::string SetCrystal::words(const Plan& before) const
 {
     const auto text = [](const std::optional<std::optional<CrystalFact>>& fitted) {
-        return fitted ? crystalText(*fitted) : std::string("from the board");
+        return fitted ? crystalText(*fitted) : std::string(say("from the board"));
     };
-    return fmt::format("at {}: {} \u2192 {}", clock, text(fittedIn(before, clock)), text(crystal));
+    return say("at {}: {} \u2192 {}", clock, text(fittedIn(before, clock)), text(crystal));
 }
 
 } // namespace bindrel

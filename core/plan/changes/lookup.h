@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/say.h"
 #include "core/plan/edit.h"
 
 #include <fmt/format.h>
@@ -80,7 +81,7 @@ void setOrErase(std::map<std::string, Value, std::less<>>& values, const std::st
 /// "4 → reset value", where an empty text says nothing.
 inline std::string arrow(const std::string& from, const std::string& to)
 {
-    return fmt::format("{} \u2192 {}", from.empty() ? "reset value" : from, to.empty() ? "reset value" : to);
+    return fmt::format("{} \u2192 {}", from.empty() ? say("reset value") : from, to.empty() ? say("reset value") : to);
 }
 /// Whether the plan has what a hold names; clocks are the device's business.
 bool isThere(const Plan& plan, const Hold& hold);

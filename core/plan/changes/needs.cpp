@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes of needs: goals, places, pads, and the needs themselves.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/changes/lookup.h"
 #include "core/plan/kind.h"
@@ -16,7 +17,7 @@ namespace {
 
 Problem noNeed(const std::string& id)
 {
-    return problemOf(fmt::format("the plan has no need \"{}\".", id));
+    return problemOf(say("the plan has no need \"{}\".", id));
 }
 
 std::size_t positionOf(const Plan& plan, std::string_view id)
@@ -59,7 +60,7 @@ Outcome SetGoal::apply(Plan& plan) const
     const KindSpec* kind = findKind(owner->kind);
     const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
     if (!spec)
-        return problemOf(fmt::format("{} has no goal \"{}\".", owner->title, goal));
+        return problemOf(say("{} has no goal \"{}\".", owner->title, goal));
     if (!value) {
         owner->goals.erase(goal);
     } else {
@@ -82,7 +83,7 @@ std::string SetGoal::words(const Plan& before) const
     const Need* owner = before.need(need);
     const KindSpec* kind = owner ? findKind(owner->kind) : nullptr;
     const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
-    return fmt::format("{}, {}: {} \u2192 {}", titleIn(before, need), spec ? lowered(spec->title) : goal,
+    return fmt::format("{}, {}: {} \u2192 {}", titleIn(before, need), spec ? lowered(say(spec->title)) : goal,
                        owner ? goalText(*owner, goal) : "",
                        value  ? *value
                        : spec ? spec->fallback
@@ -106,7 +107,7 @@ Change SetBinding::undo(const Plan& before) const
 std::string SetBinding::words(const Plan& before) const
 {
     if (binding.empty())
-        return fmt::format("{}: unbound", titleIn(before, need));
+        return say("{}: unbound", titleIn(before, need));
     const Need* owner = before.need(need);
     const Binding old = owner ? owner->binding : Binding();
     std::vector<std::string> parts;
@@ -118,22 +119,22 @@ std::string SetBinding::words(const Plan& before) const
         const auto was = old.pads.find(signal);
         const auto via = binding.via.find(signal);
         const auto viaWas = old.via.find(signal);
-        const std::string by = via == binding.via.end() ? "" : " by " + via->second;
-        const bool otherWay = by != (viaWas == old.via.end() ? "" : " by " + viaWas->second);
+        const std::string by = via == binding.via.end() ? "" : say(" by {}", via->second);
+        const bool otherWay = by != (viaWas == old.via.end() ? "" : say(" by {}", viaWas->second));
         if (was == old.pads.end())
             parts.push_back(signal + " " + pad + by);
         else if (was->second != pad)
             parts.push_back(signal + " " + was->second + " \u2192 " + pad + by);
         else if (otherWay)
-            parts.push_back(signal + " " + pad + (by.empty() ? " on the first route" : by));
+            parts.push_back(signal + " " + pad + (by.empty() ? say(" on the first route") : by));
     }
-    return fmt::format("{}: {}", titleIn(before, need), parts.empty() ? "as it is" : joined(parts, ", "));
+    return fmt::format("{}: {}", titleIn(before, need), parts.empty() ? say("as it is") : joined(parts, ", "));
 }
 
 Outcome SetHold::apply(Plan& plan) const
 {
     if (held && !isThere(plan, target))
-        return problemOf(fmt::format("the plan has nothing that \"{}\" could hold.", holdText(target)));
+        return problemOf(say("the plan has nothing that \"{}\" could hold.", holdText(target)));
     if (held)
         plan.holds.insert(target);
     else
@@ -154,7 +155,7 @@ std::string SetHold::words(const Plan&) const
 Outcome InsertNeed::apply(Plan& plan) const
 {
     if (need.id.empty() || plan.need(need.id))
-        return problemOf(fmt::format("the plan has a need \"{}\" already.", need.id));
+        return problemOf(say("the plan has a need \"{}\" already.", need.id));
     if (Outcome readable = checkTexts(need); !readable)
         return readable;
     plan.needs.insert(plan.needs.begin() + static_cast<std::ptrdiff_t>(std::min(at, plan.needs.size())), need);
@@ -168,7 +169,7 @@ Change InsertNeed::undo(const Plan&) const
 
 std::string InsertNeed::words(const Plan&) const
 {
-    return fmt::format("{}: added", need.title);
+    return say("{}: added", need.title);
 }
 
 Outcome RemoveNeed::apply(Plan& plan) const
@@ -187,7 +188,7 @@ Change RemoveNeed::undo(const Plan& before) const
 
 std::string RemoveNeed::words(const Plan& before) const
 {
-    return fmt::format("{}: removed", titleIn(before, need));
+    return say("{}: removed", titleIn(before, need));
 }
 
 Outcome ReplaceNeed::apply(Plan& plan) const
@@ -196,7 +197,7 @@ Outcome ReplaceNeed::apply(Plan& plan) const
     if (!owner)
         return noNeed(need);
     if (with.id.empty() || (with.id != need && plan.need(with.id)))
-        return problemOf(fmt::format("the plan has a need \"{}\" already.", with.id));
+        return problemOf(say("the plan has a need \"{}\" already.", with.id));
     if (Outcome readable = checkTexts(with); !readable)
         return readable;
     *owner = with;
@@ -211,7 +212,7 @@ Change ReplaceNeed::undo(const Plan& before) const
 std::string ReplaceNeed::words(const Plan& before) const
 {
     const std::string was = titleIn(before, need);
-    return was == with.title ? fmt::format("{}: changed", was) : fmt::format("{} becomes {}", was, with.title);
+    return was == with.title ? say("{}: changed", was) : say("{} becomes {}", was, with.title);
 }
 
 Outcome SetTerminals::apply(Plan& plan) const
@@ -241,9 +242,9 @@ std::string SetTerminals::words(const Plan& before) const
         for (const SignalSpec& signal : signalsOf(*owner))
             if (const std::string was = leadsTo(owner->terminals, signal.id), is = leadsTo(terminals, signal.id);
                 was != is)
-                out.push_back(fmt::format("{} to {} \u2192 {}", lowered(signal.title), was, is));
-    return fmt::format("terminals of {}: {}", titleIn(before, need),
-                       out.empty() ? std::string("as they are") : joined(out, ", "));
+                out.push_back(say("{} to {} \u2192 {}", lowered(say(signal.title)), was, is));
+    return say("terminals of {}: {}", titleIn(before, need),
+               out.empty() ? std::string(say("as they are")) : joined(out, ", "));
 }
 
 Outcome SetPin::apply(Plan& plan) const
@@ -253,9 +254,9 @@ Outcome SetPin::apply(Plan& plan) const
         return noNeed(need);
     const std::vector<SignalSpec> signals = signalsOf(*owner);
     if (std::none_of(signals.begin(), signals.end(), [this](const SignalSpec& s) { return s.id == signal; }))
-        return problemOf(fmt::format("{} has no signal \"{}\".", owner->title, signal));
+        return problemOf(say("{} has no signal \"{}\".", owner->title, signal));
     if (value && isPinGoal(*owner, property))
-        return problemOf(fmt::format("{} of {} is a goal of the need.", property, owner->title));
+        return problemOf(say("{} of {} is a goal of the need.", property, owner->title));
     if (!value) {
         if (const auto said = owner->pins.find(signal); said != owner->pins.end()) {
             said->second.erase(property);
@@ -308,8 +309,8 @@ std::string SetOverride::words(const Plan& before) const
 {
     const Need* owner = before.need(need);
     return fmt::format("{}, {}: {} \u2192 {}", titleIn(before, need), field,
-                       owner ? found(owner->overrides, field).value_or("as the goals ask") : "",
-                       value ? *value + ", set by hand" : "as the goals ask");
+                       owner ? found(owner->overrides, field).value_or(say("as the goals ask")) : "",
+                       value ? *value + say(", set by hand") : say("as the goals ask"));
 }
 
 } // namespace bindrel

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes of what the written program does, and of non-volatile settings.
+#include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/changes/lookup.h"
 
@@ -25,7 +26,7 @@ Change SetMode::undo(const Plan& before) const
 
 std::string SetMode::words(const Plan&) const
 {
-    return fmt::format("low-power mode {}: {}", mode, entered ? "the program enters it" : "not entered");
+    return say("low-power mode {}: {}", mode, entered ? say("the program enters it") : say("not entered"));
 }
 
 Outcome SetOnFailure::apply(Plan& plan) const
@@ -41,7 +42,7 @@ Change SetOnFailure::undo(const Plan& before) const
 
 std::string SetOnFailure::words(const Plan& before) const
 {
-    return fmt::format("if a clock fails to start: {} \u2192 {}", nameOf(before.onFailure), nameOf(policy));
+    return say("if a clock fails to start: {} \u2192 {}", nameOf(before.onFailure), nameOf(policy));
 }
 
 Outcome SetLeftOut::apply(Plan& plan) const
@@ -66,7 +67,7 @@ std::string SetLeftOut::words(const Plan& before) const
             names.push_back(leftOutKindText(kind));
         return names.empty() ? std::string("nothing") : listed(names);
     };
-    return "left out of the project: " + arrow(words(before.leftOut, before.leftOutKinds), words(parts, kinds));
+    return say("left out of the project: ") + arrow(words(before.leftOut, before.leftOutKinds), words(parts, kinds));
 }
 
 Outcome SetProject::apply(Plan& plan) const
@@ -93,7 +94,7 @@ std::string SetProject::words(const Plan& before) const
         if (setting.text(before.project) != setting.text(layout))
             rows.push_back(fmt::format("{}: {}", setting.title, arrow(words(before.project), words(layout))));
     }
-    return rows.empty() ? "the project's layout" : joined(rows, "; ");
+    return rows.empty() ? say("the project's layout") : joined(rows, "; ");
 }
 
 Outcome SetStored::apply(Plan& plan) const
@@ -109,9 +110,9 @@ Change SetStored::undo(const Plan& before) const
 
 std::string SetStored::words(const Plan& before) const
 {
-    return fmt::format(
+    return say(
         "{} in non-volatile memory: {}", setting,
-        arrow(found(before.stored, setting).value_or("factory default"), value.value_or("factory default")));
+        arrow(found(before.stored, setting).value_or(say("factory default")), value.value_or(say("factory default"))));
 }
 
 } // namespace bindrel

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Changes of the texts of the plan itself.
+#include "core/base/say.h"
 #include "core/device/board_place.h"
 #include "core/plan/board_entry.h"
 #include "core/plan/changes/lookup.h"
@@ -28,15 +29,15 @@ const char* nameOf(SetText::What what)
     case SetText::What::Temperature:
         return "temperature";
     case SetText::What::Outline:
-        return "board size";
+        return say("board size");
     case SetText::What::ChipPlace:
-        return "chip position";
+        return say("chip position");
     case SetText::What::Stack:
         return "stack";
     case SetText::What::Heap:
         return "heap";
     case SetText::What::Range:
-        return "operating range";
+        return say("operating range");
     case SetText::What::Regulator:
         return "regulator";
     case SetText::What::Prefix:
@@ -81,7 +82,7 @@ std::string SetText::words(const Plan& before) const
         return fmt::format("{}: {}", nameOf(what), arrow(textOf(before, what), value));
     const bool memory = what == What::Stack || what == What::Heap;
     const auto said = [memory](const std::string& text) {
-        return !text.empty() ? text : memory ? "not stated" : "as the board says";
+        return !text.empty() ? text : memory ? say("not stated") : say("as the board says");
     };
     return fmt::format("{}: {} \u2192 {}", nameOf(what), said(textOf(before, what)), said(value));
 }

@@ -192,8 +192,8 @@ private Q_SLOTS:
         QVERIFY2(hasFinding(*fires, rule.toStdString()), findingsText(*fires).c_str());
         QVERIFY2(!hasFinding(*nearly, rule.toStdString()), findingsText(*nearly).c_str());
         for (const Finding& f : fires->findings) {
-            QVERIFY(!f.text.empty() && f.text.ends_with("."));
-            QVERIFY2(f.text.find("undefined") == std::string::npos, f.text.c_str());
+            QVERIFY(!f.text.text().empty() && f.text.text().ends_with("."));
+            QVERIFY2(f.text.text().find("undefined") == std::string::npos, f.text.text().c_str());
         }
     }
 
@@ -223,7 +223,8 @@ private Q_SLOTS:
             std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "MODE-03"; });
         QVERIFY(found != s->findings.end());
         COMPARE_TEXT(found->place.id, "BUS1");
-        QVERIFY2(found->text.starts_with("With the low-speed clocks: Bus 1 runs at 150 MHz"), found->text.c_str());
+        QVERIFY2(found->text.text().starts_with("With the low-speed clocks: Bus 1 runs at 150 MHz"),
+                 found->text.text().c_str());
         QVERIFY(found->fixTitle.empty() && !found->ways);
         slow.range = "R2";
         QVERIFY(findingsText(*run(with(demo(), SetSlow{slow})))
@@ -265,12 +266,12 @@ private Q_SLOTS:
                 if (finding.fixTitle.empty())
                     continue;
                 const Expected<Edit> edit = fixFor(s->facts(), finding);
-                QVERIFY2(edit.ok(), (finding.text + ": " + (edit.ok() ? "" : edit.problem().text())).c_str());
+                QVERIFY2(edit.ok(), (finding.text.text() + ": " + (edit.ok() ? "" : edit.problem().text())).c_str());
                 LoadedPlan after = work;
                 after.plan = *applied(work.plan, *edit);
                 const auto t = run(after);
                 for (const Finding& left : t->findings)
-                    QVERIFY2(!(left.rule == finding.rule && left.place == finding.place), finding.text.c_str());
+                    QVERIFY2(!(left.rule == finding.rule && left.place == finding.place), finding.text.text().c_str());
                 ++fixes;
             }
         }

@@ -315,7 +315,8 @@ private Q_SLOTS:
             for (const auto& [clock, value] : plans[p].clocks)
                 decisions += clock + "=" + clockDecisionText(value) + " ";
             for (const Finding& finding : s->findings)
-                QVERIFY2(finding.rule != "CLK-01" && finding.rule != "CLK-02", (finding.text + decisions).c_str());
+                QVERIFY2(finding.rule != "CLK-01" && finding.rule != "CLK-02",
+                         (finding.text.text() + decisions).c_str());
             ClockRegisters fresh(device, *s->board);
             walk(fresh, s->image.steps, cores,
                  name.toStdString() + ", from reset to plan " + std::to_string(p) + " " + plans[p].range + " " +

@@ -68,7 +68,7 @@ class RoutingTest : public QObject {
         std::string out;
         for (const Finding& f : s.findings)
             if (f.rule == rule)
-                out += f.text + "\n";
+                out += f.text.text() + "\n";
         return out;
     }
 

@@ -203,8 +203,8 @@ private Q_SLOTS:
         const auto many = run(with(work, SetWish{"part uplink-modem on the left side", WishStrength::Wish}));
         const std::vector<Finding> listed = found(*many, "BRD-02");
         QCOMPARE(int(listed.size()), 1);
-        QVERIFY2(listed[0].text.find("; 3 more. Move it, or drop the wish.") != std::string::npos,
-                 listed[0].text.c_str());
+        QVERIFY2(listed[0].text.text().find("; 3 more. Move it, or drop the wish.") != std::string::npos,
+                 listed[0].text.text().c_str());
         // A rule that is broken is an error.
         const auto strict = run(with(work, SetWish{"keep " + pad + " free", WishStrength::Rule}));
         QVERIFY(found(*strict, "BRD-02")[0].severity == Finding::Severity::Error);

@@ -57,7 +57,7 @@ private Q_SLOTS:
         for (const auto& [ref, code] : set)
             QVERIFY2(s->image.codeOf(device, ref) == code, device.nameOf(ref).c_str());
         for (const Finding& finding : s->findings)
-            QVERIFY2(finding.rule != "GOAL-07", finding.text.c_str());
+            QVERIFY2(finding.rule != "GOAL-07", finding.text.text().c_str());
         // What a field does with another value may speak against it; that it has that value must not.
         const auto kept = [](const Rehearsal& rehearsal) {
             for (const Hazard& hazard : rehearsal.hazards)

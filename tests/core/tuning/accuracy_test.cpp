@@ -151,9 +151,9 @@ private Q_SLOTS:
         const auto told = std::find_if(off->findings.begin(), off->findings.end(),
                                        [](const Finding& f) { return f.rule == "CLK-11"; });
         QVERIFY(told != off->findings.end());
-        QVERIFY2(told->text.find("divides down to this exactly") != std::string::npos &&
-                     told->text.find("ake it from") == std::string::npos,
-                 told->text.c_str());
+        QVERIFY2(told->text.text().find("divides down to this exactly") != std::string::npos &&
+                     told->text.text().find("ake it from") == std::string::npos,
+                 told->text.text().c_str());
     }
 
     /// 20 ppm of 2 629 746 s.
@@ -200,9 +200,9 @@ private Q_SLOTS:
             std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "CLK-11"; });
         QVERIFY(found != s->findings.end() && found->ways);
         COMPARE_TEXT(found->ways->clock, "USBK");
-        QVERIFY2(found->text.find("trim USB oscillator by") != std::string::npos ||
-                     found->text.find("Trim USB oscillator by") != std::string::npos,
-                 found->text.c_str());
+        QVERIFY2(found->text.text().find("trim USB oscillator by") != std::string::npos ||
+                     found->text.text().find("Trim USB oscillator by") != std::string::npos,
+                 found->text.text().c_str());
     }
 
     /// What a search remembers of a need holds for all that its answer depends on: also for the clock of the timer
