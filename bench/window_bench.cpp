@@ -3,6 +3,7 @@
 #include "app/clocks/ladder_view.h"
 #include "app/frame/main_window.h"
 #include "app/source/source_station.h"
+#include "app/source/source_text.h"
 #include "app/theme/theme.h"
 #include "app/widgets/scintilla.h"
 

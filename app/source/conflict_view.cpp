@@ -57,7 +57,7 @@ void fill(QPlainTextEdit& edit, const std::string& before, const std::string& te
     strong.setForeground(t.accent);
     cursor.insertText(QString::fromStdString(before), muted);
     if (text.empty())
-        cursor.insertText("(nothing)\n", muted);
+        cursor.insertText(say("(nothing)\n"), muted);
     const std::vector<std::string> lines = splitted(text, '\n'), others = splitted(other, '\n');
     for (size_t i = 0; i < lines.size() && !text.empty(); ++i) {
         if (i + 1 == lines.size() && lines[i].empty())

@@ -8,12 +8,11 @@
 #include "app/source/file_list.h"
 #include "app/source/project_dialog.h"
 #include "app/source/search_panel.h"
+#include "app/source/source_text.h"
 #include "app/theme/theme.h"
 #include "app/widgets/compiler_question.h"
-#include "app/widgets/lexers.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
-#include "app/widgets/scintilla.h"
 #include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/output/merge.h"
@@ -36,13 +35,6 @@
 #include <QVBoxLayout>
 
 namespace bindrel {
-
-namespace {
-
-constexpr int kHueMargin = 1;
-constexpr int kMarkNeed = 20; ///< marker numbers 0 to 12 are the parts' hues
-
-} // namespace
 
 SourceStation::SourceStation(Document& document, ViewState& view, QWidget* parent)
     : QWidget(parent), document_(document), view_(view)
@@ -169,13 +161,7 @@ QLayout* SourceStation::makeFields()
 /// The text, and what takes its place or stands below it.
 void SourceStation::addTexts(QVBoxLayout& main)
 {
-    text_ = new QsciScintilla;
-    text_->setReadOnly(true);
-    text_->setFrameShape(QFrame::NoFrame);
-    text_->setAccessibleName(say("Source text"));
-    text_->setUtf8(true);
-    text_->setScrollWidth(1);
-    text_->setScrollWidthTracking(true);
+    text_ = new SourceText;
     main.addWidget(text_, 1);
     conflict_ = new ConflictView;
     conflict_->hide();
@@ -297,36 +283,11 @@ QString SourceStation::defaultFolder() const
 void SourceStation::retheme()
 {
     const Theme& t = Theme::get();
-    const Language shown = language_.value_or(Language::C);
-    language_.reset();
-    setLanguage(shown);
-    text_->setPaper(t.raised);
-    text_->setColor(t.ink);
-    text_->setCaretLineVisible(true);
-    text_->setCaretLineBackgroundColor(t.sunken);
-    text_->setCaretForegroundColor(t.ink);
-    text_->setMarginType(0, QsciScintilla::NumberMargin);
-    text_->setMarginWidth(0, "00000");
-    text_->setMarginsFont(t.editor(10));
-    text_->setMarginsBackgroundColor(t.paper);
-    text_->setMarginsForegroundColor(t.muted);
-    text_->setMarginType(kHueMargin, QsciScintilla::SymbolMargin);
-    text_->setMarginWidth(kHueMargin, 7);
-    text_->setMarginMarkerMask(kHueMargin, 0x1FFF);
-    text_->setMarginWidth(2, 0);
-    for (int i = 0; i < 13; ++i) {
-        text_->markerDefine(QsciScintilla::FullRectangle, i);
-        text_->setMarkerBackgroundColor(i < 12 ? t.hue(i) : t.muted, i);
-        text_->setMarkerForegroundColor(i < 12 ? t.hue(i) : t.muted, i);
-    }
-    text_->markerDefine(QsciScintilla::Background, kMarkNeed);
-    text_->setMarkerBackgroundColor(t.band, kMarkNeed);
+    text_->retheme();
     conflict_->retheme();
     build_->retheme();
     found_->retheme();
     search_->setFont(t.text(12));
-    text_->setSelectionBackgroundColor(t.accent);
-    text_->setSelectionForegroundColor(t.raised);
     restyle(trace_, QString("color: %1; font-size: 11px").arg(t.muted.name()));
     restyle(message_, QString("color: %1; font-size: 11px").arg(t.muted.name()));
     command_->setFont(t.mono(11));
@@ -613,9 +574,6 @@ void SourceStation::showFile(const QString& name)
         return;
     filling_ = true;
     const bool same = name == shownFile_;
-    const int top = text_->firstVisibleLine();
-    int line = 0, column = 0;
-    text_->getCursorPosition(&line, &column);
     shownFile_ = name;
     const FileChange* change = nullptr;
     for (const FileChange& file : files_->files())
@@ -627,9 +585,6 @@ void SourceStation::showFile(const QString& name)
     text_->setVisible(!settling);
     if (settling)
         conflict_->show(*change, settlements_[change->name]);
-    setLanguage(diff                                         ? Language::Difference
-                : name.endsWith(".c") || name.endsWith(".h") ? Language::C
-                                                             : Language::None);
     QString content;
     if (change)
         content = QString::fromStdString(diff ? unifiedDiff(change->before, change->state == FileChange::State::Obsolete
@@ -639,81 +594,25 @@ void SourceStation::showFile(const QString& name)
                                                                  : change->after);
     if (diff && content.isEmpty())
         content = say("No difference.\n");
-    if (text_->text() != content)
-        text_->setText(content);
-    text_->markerDeleteAll();
-    const Snapshot& s = document_.snapshot();
+    using Language = SourceText::Language;
+    text_->showText(content,
+                    diff                                         ? Language::Difference
+                    : name.endsWith(".c") || name.endsWith(".h") ? Language::C
+                                                                 : Language::None,
+                    same);
     const SourceFile* file = source().find(name.toStdString());
     // Kept regions and merged edits shift lines; hues are drawn where the text is just what is generated.
     if (file && !diff && change && change->after == file->text())
-        for (size_t i = 0; i < file->lines.size(); ++i) {
-            if (file->lines[i].trace < 0)
-                continue;
-            const Place& place = file->traces[size_t(file->lines[i].trace)].place;
-            const std::string need = place.kind == Place::Kind::Pad ? place.sub : place.id;
-            const Need* cause = s.plan.need(need);
-            int hue = 12;
-            for (size_t p = 0; cause && p < s.board->parts.size(); ++p)
-                if (s.board->parts[p].id == cause->part)
-                    hue = int(p % 12);
-            text_->markerAdd(int(i), hue);
-        }
-    if (same) {
-        text_->setCursorPosition(std::min(line, text_->lines() - 1), 0);
-        text_->setFirstVisibleLine(top);
-    } else {
-        text_->setCursorPosition(0, 0);
-        text_->setFirstVisibleLine(0);
-    }
+        text_->markCauses(*file, document_.snapshot());
     filling_ = false;
     markNeed();
 }
 
-/// Another lexer styles the whole text anew, so it is set where the language changes only.
-void SourceStation::setLanguage(Language language)
-{
-    if (language_ == language)
-        return;
-    language_ = language;
-    const Theme& t = Theme::get();
-    QsciLexer* old = text_->lexer();
-    QsciLexer* lexer = language == Language::Difference ? diffLexer(text_)
-                       : language == Language::C        ? cLexer(text_)
-                                                        : nullptr;
-    text_->setLexer(lexer);
-    delete old;
-    if (!lexer) {
-        text_->setFont(t.editor());
-        text_->setPaper(t.raised);
-        text_->setColor(t.ink);
-    }
-    text_->setMarginsFont(t.editor(10));
-    text_->setMarginsBackgroundColor(t.paper);
-    text_->setMarginsForegroundColor(t.muted);
-}
-
 void SourceStation::markNeed()
 {
-    text_->markerDeleteAll(kMarkNeed);
-    if (!document_.isOpen() || difference_->isChecked())
-        return;
-    const SourceFile* file = source().find(shownFile_.toStdString());
-    const Place& selected = view_.selected();
-    if (!file || selected.kind == Place::Kind::None)
-        return;
-    const std::string need = view_.selectedNeed();
-    std::vector<int> lines;
-    for (size_t i = 0; i < file->lines.size(); ++i) {
-        if (file->lines[i].trace < 0)
-            continue;
-        const Place& place = file->traces[size_t(file->lines[i].trace)].place;
-        if (place.id == selected.id || (!need.empty() && (place.id == need || place.sub == need)))
-            lines.push_back(int(i));
-    }
-    // A file that is the need's own needs no marks; the margin says it.
-    if (lines.size() * 2 < file->lines.size())
-        for (const int line : lines)
-            text_->markerAdd(line, kMarkNeed);
+    const SourceFile* file =
+        document_.isOpen() && !difference_->isChecked() ? source().find(shownFile_.toStdString()) : nullptr;
+    text_->markSelected(file, view_.selected(), view_.selectedNeed());
 }
 
 void SourceStation::showTrace(int line)
@@ -724,15 +623,11 @@ void SourceStation::showTrace(int line)
         file->lines[size_t(line)].trace < 0)
         return;
     const Trace& trace = file->traces[size_t(file->lines[size_t(line)].trace)];
-    QString text = say("Because of ");
-    if (const Need* need =
-            document_.snapshot().plan.need(trace.place.kind == Place::Kind::Pad ? trace.place.sub : trace.place.id))
-        text += QString::fromStdString(need->title);
-    else
-        text += QString::fromStdString(trace.place.id);
-    if (!trace.why.empty())
-        text += ": " + QString::fromStdString(trace.why);
-    trace_->setText(typeset(text));
+    const Need* need =
+        document_.snapshot().plan.need(trace.place.kind == Place::Kind::Pad ? trace.place.sub : trace.place.id);
+    const std::string cause = need ? need->title : trace.place.id;
+    trace_->setText(
+        typeset(trace.why.empty() ? say("Because of {}", cause) : say("Because of {}: {}", cause, trace.why)));
     view_.select(trace.place);
 }
 

@@ -18,7 +18,6 @@ class QLayout;
 class QLineEdit;
 class QPushButton;
 class QVBoxLayout;
-class QsciScintilla;
 
 namespace bindrel {
 
@@ -26,6 +25,7 @@ class BuildPanel;
 class ConflictView;
 class FileList;
 class SearchPanel;
+class SourceText;
 
 /// The files of C before they are written: their state against the disk, their text with the hue of the part that
 /// caused each line, the difference, and the write itself.
@@ -37,7 +37,7 @@ public:
     FileList* files() const { return files_; }
     QLineEdit* folder() const { return folder_; }
     QLineEdit* prefix() const { return prefix_; }
-    QsciScintilla* text() const { return text_; }
+    SourceText* text() const { return text_; }
     QLineEdit* search() const { return search_; }
     SearchPanel* searchPanel() const { return found_; }
     BuildPanel* buildPanel() const { return build_; }
@@ -100,8 +100,6 @@ private:
     void showLine(const QString& file, int line);
     void findText();
     void settle(const QString& file, const QString& piece, const std::optional<PieceChoice>& choice);
-    enum class Language { None, C, Difference };
-    void setLanguage(Language language);
     void showTrace(int line);
     void markNeed();
     /// The folder is the plan's from now on.
@@ -125,7 +123,7 @@ private:
     QLabel* trace_ = nullptr;
     QLabel* message_ = nullptr;
     QLineEdit* command_ = nullptr;
-    QsciScintilla* text_ = nullptr;
+    SourceText* text_ = nullptr;
     ConflictView* conflict_ = nullptr; ///< in the text's place while a file with conflicts is looked at
     Settlements settlements_;          ///< what the person has settled and not written yet
     QPushButton* earlier_ = nullptr;
@@ -138,7 +136,6 @@ private:
     std::shared_ptr<const Snapshot> formattedOf_;
     QString shownFile_;
     bool filling_ = false;
-    std::optional<Language> language_; ///< of the text's lexer
 };
 
 } // namespace bindrel

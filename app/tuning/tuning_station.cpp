@@ -75,7 +75,16 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     digits_ = new DigitsView;
     digits_->hide();
     main->addWidget(digits_);
-    // Goals and bits scroll together; where there is no room beside each other, bits come below.
+    main->addWidget(makeGoalsAndBits(), 1);
+    row->addLayout(main, 1);
+    follow();
+    setFocusProxy(needs_);
+    refresh();
+}
+
+/// Goals and bits scroll together; where there is no room beside each other, bits come below.
+QWidget* TuningStation::makeGoalsAndBits()
+{
     auto* lower = new QWidget;
     lower->setAutoFillBackground(false);
     lower_ = new QBoxLayout(QBoxLayout::LeftToRight, lower);
@@ -128,9 +137,11 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     area->viewport()->setAutoFillBackground(false);
     area->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored); // it gets what the picture leaves
     area->setMinimumHeight(90);
-    main->addWidget(area, 1);
-    row->addLayout(main, 1);
+    return area;
+}
 
+void TuningStation::follow()
+{
     connect(&document_, &Document::changed, this, &TuningStation::refresh);
     connect(&view_, &ViewState::selectionChanged, this, &TuningStation::refresh);
     connect(goals_, &GoalsForm::goalEntered, this, [this](const std::string& goal) {
@@ -184,8 +195,6 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
                 if (need.id == view_.selectedNeed() && !findKind(need.kind)->goals.empty())
                     goals_->focusGoal(findKind(need.kind)->goals.front().id);
     });
-    setFocusProxy(needs_);
-    refresh();
 }
 
 void TuningStation::resizeEvent(QResizeEvent* event)

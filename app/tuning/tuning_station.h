@@ -49,6 +49,8 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
+    QWidget* makeGoalsAndBits();
+    void follow();
     void refresh();
     QString checksOf(const Need& need, const Setting& setting) const;
     QString comparisonOf(NeedIndex need) const;

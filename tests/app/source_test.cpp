@@ -5,6 +5,7 @@
 #include "app/source/memory_bars.h"
 #include "app/source/search_panel.h"
 #include "app/source/source_station.h"
+#include "app/source/source_text.h"
 #include "app/widgets/change_dialog.h"
 #include "app/widgets/scintilla.h"
 #include "core/output/backups.h"
@@ -15,6 +16,8 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
+#include <QMenuBar>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QStandardPaths>
@@ -56,6 +59,43 @@ class SourceTest : public WindowFixture {
             if (change.name == file)
                 return change.state;
         qFatal("no %s", file);
+    }
+
+    /// Tab, until a widget has the focus.
+    static bool tabTo(QWidget* target)
+    {
+        if (!target)
+            return false;
+        for (int i = 0; i < 150; ++i) {
+            if (QApplication::focusWidget() == target)
+                return true;
+            QWidget* from = QApplication::focusWidget() ? QApplication::focusWidget() : target->window();
+            QTest::keyClick(from, Qt::Key_Tab);
+        }
+        return false;
+    }
+    /// Goes through the menus by arrow keys, as one who has opened the menu bar does.
+    template <typename... Names> void byMenu(const char* top, Names... names)
+    {
+        QMenu* menu = nullptr;
+        for (QAction* action : w_->menuBar()->actions())
+            if (action->text().remove('&') == top)
+                menu = action->menu();
+        QVERIFY(menu);
+        menu->popup(w_->mapToGlobal(QPoint(20, 20)));
+        for (const QString& name : {QString(names)...}) {
+            QMenu* open = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            QVERIFY(open);
+            for (int i = 0; i < 40; ++i) {
+                QTest::keyClick(open, Qt::Key_Down);
+                if (open->activeAction() && open->activeAction()->text().remove('&').startsWith(name))
+                    break;
+            }
+            QVERIFY2(open->activeAction() && open->activeAction()->text().remove('&').startsWith(name),
+                     qPrintable(name));
+            QTest::keyClick(open, open->activeAction()->menu() ? Qt::Key_Right : Qt::Key_Return);
+            QApplication::processEvents();
+        }
     }
 
 private Q_SLOTS:
@@ -112,6 +152,103 @@ private Q_SLOTS:
             COMPARE_TEXT(now().plan.project.sources, "src");
             shortcut(QKeySequence("Ctrl+Z"));
             QVERIFY(now().plan.project == ProjectLayout());
+        }
+        w_->setDark(false);
+    }
+
+    /// From a bare chip, in both themes, without a mouse: the folder is typed, the source written, a conflict settled,
+    /// a text of before brought back, the project built, a need and a part of the project left out.
+    void allOfItByKeysAlone()
+    {
+        if (QStandardPaths::findExecutable("arm-none-eabi-gcc").isEmpty())
+            QSKIP("The compiler is not installed here.");
+        for (const bool dark : {false, true}) {
+            const QString out = dir_->filePath(dark ? "dark" : "light");
+            w_->setDark(dark);
+            QVERIFY(w_->document().newForDevice("SE4332-C64"));
+            QApplication::processEvents();
+            shortcut(QKeySequence("Ctrl+2"));
+            for (const char* line : {"uart 115.2k called Uplink", "led called Lamp"}) {
+                inDialog([line](QWidget* dialog) {
+                    QTest::keyClicks(QApplication::focusWidget(), line);
+                    for (int enter = 0; enter < 2 && dialog->isVisible(); ++enter)
+                        QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
+                });
+                shortcut(QKeySequence("Ctrl+Shift+A"));
+            }
+            shortcut(QKeySequence("Ctrl+Shift+B"));
+            QTRY_COMPARE(now().bindings.count(BoundNeed::State::Open), 0);
+            shortcut(QKeySequence("Ctrl+5"));
+            QVERIFY(tabTo(w_->source()->folder()));
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_A, Qt::ControlModifier);
+            keys(out);
+            const auto write = [this] {
+                inDialog([](QWidget* dialog) {
+                    QVERIFY(tabTo(button(dialog, "Write")));
+                    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
+                });
+                shortcut(QKeySequence("Ctrl+Return"));
+                w_->source()->refreshNow();
+            };
+            write();
+            const std::string name = w_->document().snapshot().source().prefix + "_uplink.c";
+            const fs::path file = fs::path(out.toStdString()) / name;
+            const std::string first = textOf(file);
+            QVERIFY(!first.empty());
+            // The same line changes on the disk and in the plan.
+            const std::size_t at = first.find("115.2 kBd");
+            QVERIFY(at != std::string::npos);
+            std::string mine = first;
+            put(file, mine.insert(at, "my "));
+            QVERIFY(w_->document().apply(editOf("baud", SetGoal{"uplink", "baud", "57600"})));
+            w_->source()->refreshNow();
+            QCOMPARE(state(name.c_str()), FileChange::State::Conflict);
+            QVERIFY(tabTo(w_->source()->files()));
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Home);
+            for (int i = 0; i < 80 && w_->source()->shownFile().toStdString() != name; ++i)
+                QTest::keyClick(QApplication::focusWidget(), Qt::Key_Down);
+            COMPARE_TEXT(w_->source()->shownFile().toStdString(), QString::fromStdString(name));
+            ConflictView* view = w_->source()->conflictView();
+            QVERIFY(view->isVisible());
+            for (int place = 0; place < 20; ++place) {
+                QVERIFY(tabTo(button(view, "Take the new")));
+                if (!button(view, "Take the new")->isChecked())
+                    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
+                QApplication::processEvents();
+                if (!button(view, "Next place")->isEnabled())
+                    break;
+                QVERIFY(tabTo(button(view, "Next place")));
+                QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
+            }
+            QTRY_COMPARE(state(name.c_str()), FileChange::State::Merged);
+            write();
+            QVERIFY(textOf(file).find("57.6 kBd") != std::string::npos);
+            // What was there before comes back.
+            inDialog([](QWidget* dialog) {
+                auto* list = dialog->findChild<QListWidget*>();
+                QVERIFY(tabTo(list) && list->count() > 0);
+                QVERIFY(tabTo(button(dialog, "Restore")));
+                QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
+            });
+            byMenu("Plan", "Earlier texts of the source");
+            QVERIFY(textOf(file).find("my 115.2 kBd") != std::string::npos);
+            // As the plan says again: what stands there is the person's, who takes the new once more.
+            QVERIFY(w_->document().apply(editOf("baud", SetGoal{"uplink", "baud", "115200"})));
+            fs::remove(file);
+            w_->source()->refreshNow();
+            write();
+            shortcut(QKeySequence("Ctrl+Shift+Return"));
+            BuildPanel* panel = w_->source()->buildPanel();
+            QTRY_VERIFY_WITH_TIMEOUT(!panel->isBuilding(), 120'000);
+            COMPARE_TEXT(panel->status().toStdString(), "Built.");
+            // The need's own driver is the team's: its files are no longer written, which the station shows.
+            QVERIFY(w_->source()->files()->choose(QString::fromStdString(name)));
+            byMenu("Plan", "Leave out of the source", "Needs with your own driver", "Uplink");
+            QVERIFY(now().plan.need("uplink")->leftOut);
+            w_->source()->refreshNow();
+            QVERIFY(!now().source().find(name));
+            byMenu("Plan", "Leave out of the source", "Debugger commands");
+            QVERIFY(now().plan.leftOut.contains(OutputPart::Debugger));
         }
         w_->setDark(false);
     }
