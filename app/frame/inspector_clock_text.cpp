@@ -127,7 +127,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         sheet.line(colour(t.muted, say("Unused, but running: the program sets it up, and its limits apply.")));
     sheet.row(say("Rate"), html(format(c.rate, 9)));
     if (!c.rate.value.isInteger())
-        sheet.row("exactly", html(c.rate.value.text() + " Hz"));
+        sheet.row(say("exactly"), html(c.rate.value.text() + " Hz"));
     sheet.row(say("Tolerance"), html(format(c.tolerance)));
     if (const auto room = headRoom(c))
         sheet.row(say("Head-room"), html(format(*room, 3)));
@@ -135,7 +135,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         sheet.row(say("At least"), html(format(*c.min)));
     if (c.max)
         sheet.row(say("At most"), html(format(*c.max)));
-    sheet.row("In", html(s.device->ranges[size_t(s.rates.range)].name));
+    sheet.row(say("In"), html(s.device->ranges[size_t(s.rates.range)].name));
     if (clock == s.device->flashClock && s.rates.waitStates)
         sheet.row(say("Flash wait states"), QString::number(*s.rates.waitStates));
     if (const auto& because = c.maxBecause.empty() ? c.minBecause : c.maxBecause; !because.empty())

@@ -25,7 +25,7 @@ ProjectDialog::ProjectDialog(const ProjectLayout& layout, QString prefix, QWidge
     form->setLabelAlignment(Qt::AlignLeft);
     form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
     for (const LayoutSetting& setting : layoutSettings()) {
-        const QString value = QString::fromStdString(setting.text(layout)), title = setting.title;
+        const QString value = QString::fromStdString(setting.text(layout)), title = say(setting.title);
         QWidget* field = nullptr;
         if (!setting.choices.empty()) {
             auto* choice = new QComboBox;
@@ -54,7 +54,7 @@ ProjectDialog::ProjectDialog(const ProjectLayout& layout, QString prefix, QWidge
         }
         field->setObjectName(setting.key);
         field->setAccessibleName(title);
-        field->setToolTip(setting.about);
+        field->setToolTip(say(setting.about));
         auto* label = new QLabel(title);
         label->setBuddy(field);
         form->addRow(label, field);
@@ -93,7 +93,7 @@ void ProjectDialog::read()
             !field.setting->choices.empty() && text == QString::fromStdString(field.setting->choices.front());
         if (const Outcome set = field.setting->set(layout, isDefault ? std::string() : text.toStdString()); !set)
             if (wrong.isEmpty())
-                wrong = QString("%1: %2").arg(field.setting->title, QString::fromStdString(set.problem().message));
+                wrong = QString("%1: %2").arg(say(field.setting->title), QString::fromStdString(set.problem().message));
     }
     wrong_->setText(wrong);
     accept_->setEnabled(wrong.isEmpty());

@@ -56,7 +56,7 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     };
     interruptRows_ = new NeedTableModel(document_, &interruptsByUrgency, this);
     channelRows_ = new NeedTableModel(document_, &dmaSheet, this);
-    interrupts_ = part("INTERRUPTS", say("Interrupts"), interruptRows_, 3);
+    interrupts_ = part(say("Interrupts"), say("Interrupts"), interruptRows_, 3);
     interrupts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                                  QAbstractItemView::AnyKeyPressed);
     connect(new RowDrag(interrupts_), &RowDrag::moved, this, &InterruptsDialog::moveRow);

@@ -74,8 +74,7 @@ QVariant NeedTableModel::headerData(int section, Qt::Orientation orientation, in
         return int(Qt::AlignLeft | Qt::AlignVCenter);
     if (orientation != Qt::Horizontal || role != Qt::DisplayRole)
         return {};
-    const QString text = QString::fromStdString(table_.headings[size_t(section)]).replace('_', ' ');
-    return text.left(1).toUpper() + text.mid(1);
+    return say(headingTitle(table_.headings[size_t(section)]));
 }
 
 Qt::ItemFlags NeedTableModel::flags(const QModelIndex& index) const

@@ -2,6 +2,7 @@
 #include "core/interchange/interrupt_sheet.h"
 
 #include "core/base/say.h"
+#include "core/base/text.h"
 #include "core/findings/interrupt_times.h"
 #include "core/quantity/format.h"
 #include "core/source/interrupt_table.h"
@@ -11,11 +12,28 @@
 
 namespace bindrel {
 
+std::vector<std::string> interruptHeadings()
+{
+    return {"core",  "number",  "instance", "event",       "need",     "priority", "handler",
+            "takes", "at_most", "load",     "worst_delay", "function", "flag"};
+}
+
+std::vector<std::string> dmaHeadings()
+{
+    return {"channel", "need", "instance", "request", "code", "moves", "unit", "runs", "tells"};
+}
+
+std::string headingTitle(std::string heading)
+{
+    std::replace(heading.begin(), heading.end(), '_', ' ');
+    if (!heading.empty())
+        heading.front() = uppered(heading.substr(0, 1)).front();
+    return heading;
+}
+
 NeedTable interruptSheet(const Snapshot& s)
 {
-    NeedTable table{{"core", "number", "instance", "event", "need", "priority", "handler", "takes", "at_most", "load",
-                     "worst_delay", "function", "flag"},
-                    {}};
+    NeedTable table{interruptHeadings(), {}};
     const Facts facts = s.facts();
     const std::vector<InterruptTime> times = interruptTimes(facts);
     for (const CoreIndex core : s.device->cores.indices()) {
@@ -107,7 +125,7 @@ std::optional<std::uint32_t> priorityAt(const Snapshot& s, const NeedTable& tabl
 
 NeedTable dmaSheet(const Snapshot& s)
 {
-    NeedTable table{{"channel", "need", "instance", "request", "code", "moves", "unit", "runs", "tells"}, {}};
+    NeedTable table{dmaHeadings(), {}};
     struct Line {
         int channel;
         NeedTable::Row row;

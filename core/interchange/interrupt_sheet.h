@@ -18,6 +18,11 @@ struct NeedTable {
     std::vector<Row> rows;
 };
 
+/// The columns of the two tables below, and their titles in English: "worst_delay", "Worst delay".
+std::vector<std::string> interruptHeadings();
+std::vector<std::string> dmaHeadings();
+std::string headingTitle(std::string heading);
+
 /// What interrupts, whom it tells, how urgent and how often; by core and number.
 NeedTable interruptSheet(const Snapshot& snapshot);
 /// The same, of each core the most urgent first.

@@ -5,6 +5,7 @@
 #include "core/base/say.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/project_layout.h"
 #include "tests/support/text_recorder.h"
 #include "tests/support/window_fixture.h"
 
@@ -74,10 +75,14 @@ class SpokenTest : public WindowFixture {
         if (text.contains(" -Wall ")) // a command of the build
             return;
         QString shown = text;
+        shown.replace(QChar(0xA0), ' ').replace(QChar(0x202F), ' ');
         shown.remove(tags);
         shown.remove(paths);
-        for (const QString& phrase : phrases_)
+        for (const QString& phrase : phrases_) {
             shown.remove(phrase, Qt::CaseInsensitive);
+            if (phrase.contains(shown.trimmed())) // a line of it
+                return;
+        }
         for (const QString& word : wordsIn(shown))
             if (word.size() > 2 && plain.match(word).hasMatch() && !known_.contains(word.toLower()))
                 english_.insert(text.left(160), word + " | " + where);
@@ -165,6 +170,9 @@ private Q_SLOTS:
                     know(choice);
             }
         }
+        for (const LayoutSetting& setting : layoutSettings())
+            for (const std::string& choice : setting.choices)
+                know(choice);
         for (const PinProperty& property : pinProperties())
             for (const std::string& choice : property.choices)
                 know(choice);

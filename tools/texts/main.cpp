@@ -2,6 +2,7 @@
 // Prints the texts of tables that are made while the program runs, as calls of say(), for scripts/messages: titles of
 // kinds, goals, signals and pin properties stand in declarations, where no reader of C++ could tell them from other
 // texts.
+#include "core/interchange/interrupt_sheet.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
 
@@ -48,6 +49,9 @@ std::set<std::string> textsOfTables()
     }
     for (const PinProperty& property : pinProperties())
         texts.insert(property.title);
+    for (const std::vector<std::string>& headings : {interruptHeadings(), dmaHeadings()})
+        for (const std::string& heading : headings)
+            texts.insert(headingTitle(heading));
     texts.erase("");
     return texts;
 }
