@@ -85,7 +85,7 @@ class SpokenTest : public WindowFixture {
         }
         for (const QString& word : wordsIn(shown))
             if (word.size() > 2 && plain.match(word).hasMatch() && !known_.contains(word.toLower()))
-                english_.insert(text.left(160), word + " | " + where);
+                english_.insert(shown.mid(std::max(qsizetype(0), shown.indexOf(word) - 80), 160), word + " | " + where);
     }
 
     void lookAtModel(const QAbstractItemView& view, const QString& where)
