@@ -179,7 +179,7 @@ private Q_SLOTS:
         for (const char* word : {"kHz", "MHz",   "GHz",        "ppm",          "ppb",      "kbit",   "bit",  "kBd",
                                  "MBd", "KiB",   "MiB",        "Ctrl",         "Shift",    "Return", "Alt",  "Bindrel",
                                  "gcc", "cmake", "CMakeLists", "CMakePresets", "Makefile", "txt",    "json", "gdb",
-                                 "Hz",  "plan",  "bindrel",    "start",        "tangled",  "done",   "auto"})
+                                 "Hz",  "plan",  "bindrel",    "start",        "tangled",  "done",   "auto", "and"})
             known_.insert(QString(word).toLower());
         std::sort(phrases_.begin(), phrases_.end(),
                   [](const QString& a, const QString& b) { return a.size() > b.size(); });
