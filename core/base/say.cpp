@@ -14,7 +14,7 @@ public:
     char decimalMark() const override { return '.'; }
 };
 
-std::atomic<const Catalogue*> readersCatalogue = nullptr;
+std::atomic<const Catalogue*> reading = nullptr;
 thread_local const Catalogue* threadsCatalogue = nullptr;
 
 } // namespace
@@ -29,13 +29,13 @@ const Catalogue& catalogue()
 {
     if (threadsCatalogue)
         return *threadsCatalogue;
-    const Catalogue* reader = readersCatalogue.load(std::memory_order_relaxed);
+    const Catalogue* reader = reading.load(std::memory_order_relaxed);
     return reader ? *reader : english();
 }
 
 void setReader(const Catalogue& reader)
 {
-    readersCatalogue = &reader;
+    reading = &reader;
 }
 
 InEnglish::InEnglish() : before_(threadsCatalogue)
