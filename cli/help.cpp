@@ -45,27 +45,28 @@ void walk(CLI::App& app, const std::string& above, const std::function<void(cons
 
 std::string bashCompletion(CLI::App& app)
 {
-    std::string out = say("# Completion of bindrel-cli for bash; made by: bindrel-cli completion bash\n"
-                          "_bindrel_cli() {\n"
-                          "  local current=${COMP_WORDS[COMP_CWORD]} command=\"\" word\n"
-                          "  for word in \"${COMP_WORDS[@]:1:COMP_CWORD-1}\"; do\n"
-                          "    case $word in -*) ;; *) case \"$command $word\" in\n");
+    std::string out = "# Completion of bindrel-cli for bash; made by: bindrel-cli completion bash\n"
+                      "_bindrel_cli() {\n"
+                      "  local current=${COMP_WORDS[COMP_CWORD]} command=\"\" word\n"
+                      "  for word in \"${COMP_WORDS[@]:1:COMP_CWORD-1}\"; do\n"
+                      "    case $word in -*) ;; *) case \"$command $word\" in\n";
     std::string cases;
     walk(app, "", [&](const std::string& name, CLI::App& command) {
-        out += say("      \"{}{}\") command=\"{}\" ;;\n", name.find(' ') == std::string::npos ? " " : "", name, name);
+        out += fmt::format("      \"{}{}\") command=\"{}\" ;;\n", name.find(' ') == std::string::npos ? " " : "", name,
+                           name);
         std::vector<std::string> words = namesOf(command);
         const std::vector<std::string> flags = flagsOf(command);
         words.insert(words.end(), flags.begin(), flags.end());
-        cases += say("    \"{}\") words=\"{}\" ;;\n", name, joined(words, " "));
+        cases += fmt::format("    \"{}\") words=\"{}\" ;;\n", name, joined(words, " "));
     });
-    out += say("    esac ;; esac\n  done\n  local words=\"\"\n  case $command in\n");
+    out += "    esac ;; esac\n  done\n  local words=\"\"\n  case $command in\n";
     std::vector<std::string> first = namesOf(app);
     const std::vector<std::string> flags = flagsOf(app);
     first.insert(first.end(), flags.begin(), flags.end());
-    out += say("    \"\") words=\"{}\" ;;\n{}  esac\n", joined(first, " "), cases);
-    out += say("  COMPREPLY=($(compgen -W \"$words\" -- \"$current\"))\n"
-               "  [ -n \"$command\" ] && [[ $current != -* ]] && COMPREPLY+=($(compgen -f -- \"$current\"))\n"
-               "}\ncomplete -o filenames -F _bindrel_cli bindrel-cli\n");
+    out += fmt::format("    \"\") words=\"{}\" ;;\n{}  esac\n", joined(first, " "), cases);
+    out += "  COMPREPLY=($(compgen -W \"$words\" -- \"$current\"))\n"
+           "  [ -n \"$command\" ] && [[ $current != -* ]] && COMPREPLY+=($(compgen -f -- \"$current\"))\n"
+           "}\ncomplete -o filenames -F _bindrel_cli bindrel-cli\n";
     return out;
 }
 
@@ -78,9 +79,8 @@ std::string inZsh(std::string text)
 
 std::string zshCompletion(CLI::App& app)
 {
-    std::string out =
-        say("#compdef bindrel-cli\n# Completion of bindrel-cli for zsh; made by: bindrel-cli completion zsh\n"
-            "_bindrel_cli() {\n  setopt localoptions rcquotes\n  local -a commands\n  commands=(\n");
+    std::string out = "#compdef bindrel-cli\n# Completion of bindrel-cli for zsh; made by: bindrel-cli completion zsh\n"
+                      "_bindrel_cli() {\n  setopt localoptions rcquotes\n  local -a commands\n  commands=(\n";
     std::string cases;
     for (CLI::App* command : subcommandsOf(app)) {
         out += fmt::format("    '{}:{}'\n", command->get_name(), inZsh(command->get_description()));
@@ -90,10 +90,9 @@ std::string zshCompletion(CLI::App& app)
             for (const std::string& flag : flagsOf(*below))
                 if (std::find(words.begin(), words.end(), flag) == words.end())
                     words.push_back(flag);
-        cases += say("    {}) compadd -- {}; _files ;;\n", command->get_name(), joined(words, " "));
+        cases += fmt::format("    {}) compadd -- {}; _files ;;\n", command->get_name(), joined(words, " "));
     }
-    return out +
-           say("  )\n  if (( CURRENT == 2 )); then _describe command commands; return; fi\n  case $words[2] in\n") +
+    return out + "  )\n  if (( CURRENT == 2 )); then _describe command commands; return; fi\n  case $words[2] in\n" +
            cases + "  esac\n}\n_bindrel_cli \"$@\"\n";
 }
 
@@ -107,24 +106,25 @@ std::string inRoff(const std::string& text)
 
 std::string manualPage(CLI::App& app)
 {
-    std::string out = say(".TH BINDREL\\-CLI 1\n.SH NAME\nbindrel\\-cli \\- {}\n.SH SYNOPSIS\n.B bindrel\\-cli\n"
-                          "[options] command [arguments]\n.SH OPTIONS\n",
-                          inRoff(app.get_description()));
+    std::string out =
+        fmt::format(".TH BINDREL\\-CLI 1\n.SH NAME\nbindrel\\-cli \\- {}\n.SH SYNOPSIS\n.B bindrel\\-cli\n"
+                    "[options] command [arguments]\n.SH OPTIONS\n",
+                    inRoff(app.get_description()));
     const auto options = [&out](CLI::App& command) {
         for (const CLI::Option* option : command.get_options()) {
             const std::string name = option->get_name(option->get_positional());
-            out += say(".TP\n.B {}\n{}\n", inRoff(name), inRoff(option->get_description()));
+            out += fmt::format(".TP\n.B {}\n{}\n", inRoff(name), inRoff(option->get_description()));
         }
     };
     options(app);
-    out += say(".SH COMMANDS\n");
+    out += ".SH COMMANDS\n";
     walk(app, "", [&](const std::string& name, CLI::App& command) {
-        out += say(".SS {}\n{}\n", inRoff(name), inRoff(command.get_description()));
+        out += fmt::format(".SS {}\n{}\n", inRoff(name), inRoff(command.get_description()));
         options(command);
     });
-    return out + say(".SH EXIT STATUS\n0: success. 1: error findings, or an impossible request. 2: invalid input, or "
-                     "output that "
-                     "failed.\n.SH FILES\n~/.local/share/bindrel: devices, boards and parts of your own\n");
+    return out + ".SH EXIT STATUS\n0: success. 1: error findings, or an impossible request. 2: invalid input, or "
+                 "output that "
+                 "failed.\n.SH FILES\n~/.local/share/bindrel: devices, boards and parts of your own\n";
 }
 
 } // namespace

@@ -40,6 +40,7 @@ std::optional<Rational> numberOf(const GoalValue& value)
 /// A number as a text of the goal that is read with the same unit as `like`.
 std::string textOf(const GoalSpec& spec, const GoalValue& like, const Rational& number, int digits)
 {
+    const InEnglish asItIsTyped;
     if (std::holds_alternative<Duration>(like))
         return format(Duration(number), digits);
     if (std::holds_alternative<Voltage>(like))

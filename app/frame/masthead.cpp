@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 #include "core/base/say.h"
 #include "core/base/text.h"
+#include "core/quantity/exact_text.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
@@ -164,7 +165,7 @@ void Masthead::chooseRange()
     menu.addSeparator();
     connect(menu.addAction(say("Supply voltage\u2026")), &QAction::triggered, this, [this] {
         bool ok = false;
-        const QString now = QString::fromStdString(format(document_.snapshot().rates.supply));
+        const QString now = QString::fromStdString(exactly(document_.snapshot().rates.supply, parseVoltage));
         const QString typed = QInputDialog::getText(this, say("Supply voltage"),
                                                     say("Supply of the chip, as in 3.3 V; empty for the board's:"),
                                                     QLineEdit::Normal, now, &ok);

@@ -104,7 +104,7 @@ std::optional<Proposal> kindOf(const Device& device, BlockIndex b)
             second = std::max(second, other.confidence);
     if (second > best->second.confidence - 0.1)
         return std::nullopt; // it could be either
-    return Proposal{block.name, say("kind {} = {}", block.name, best->first), best->second.reason,
+    return Proposal{block.name, fmt::format("kind {} = {}", block.name, best->first), best->second.reason,
                     best->second.confidence * (1 - second / 2)};
 }
 
@@ -245,10 +245,10 @@ void rolesOf(const Device& device, BlockIndex b, const BlockKind& kind, std::vec
         const Candidate& candidate = candidates[c];
         const Register& reg = block.registers[candidate.reg];
         const Field& field = reg.fields[candidate.field];
-        std::string fact = say("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
+        std::string fact = fmt::format("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
         std::string reason = one.reasons[c];
         if (const std::string encoding = encodingIn(*one.spec, field); !encoding.empty()) {
-            fact += say(": code {}", encoding);
+            fact += fmt::format(": code {}", encoding);
             reason += say("; its description says how it counts: {}", inQuotes(field.about));
         }
         out.push_back({block.name, fact, reason, std::min(confidence, 0.99)});
@@ -298,13 +298,13 @@ void gatesOf(const Device& device, std::vector<Proposal>& out)
             }
             if (found.size() != 1)
                 continue;
-            out.push_back(
-                {device.blockOf(InstanceIndex(int(i))).name,
-                 say("instance {}: {} {}", instance.name, gate ? "gate" : "reset", device.nameOf(found[0].first)),
-                 found[0].second.empty()
-                     ? say("{} is named so", device.nameOf(found[0].first))
-                     : fmt::format("{}: {}", device.nameOf(found[0].first), inQuotes(found[0].second)),
-                 0.9});
+            out.push_back({device.blockOf(InstanceIndex(int(i))).name,
+                           fmt::format("instance {}: {} {}", instance.name, gate ? "gate" : "reset",
+                                       device.nameOf(found[0].first)),
+                           found[0].second.empty()
+                               ? say("{} is named so", device.nameOf(found[0].first))
+                               : fmt::format("{}: {}", device.nameOf(found[0].first), inQuotes(found[0].second)),
+                           0.9});
         }
     }
 }

@@ -120,8 +120,8 @@ std::string columnsFileText(const TableLook& look, const Columns& columns, const
         } else {
             open += fmt::format("# name \"{}\" is {}\n", name.name,
                                 !look.table.values ? "INSTANCE.SIGNAL"
-                                : name.isCondition ? say("range RANGE")
-                                                   : say("limit of CLOCK"));
+                                : name.isCondition ? "range RANGE"
+                                                   : "limit of CLOCK");
         }
     }
     if (before.empty())

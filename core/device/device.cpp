@@ -216,8 +216,8 @@ bool Device::lacks(std::string_view what) const
 
 bool Device::canBeWritten() const
 {
-    return hasClocks() && !lacks("core") && !lacks("memory") && !lacks(say("addresses of some instances")) &&
-           !lacks(say("bus clocks of some instances"));
+    return hasClocks() && !lacks("core") && !lacks("memory") && !lacks("addresses of some instances") &&
+           !lacks("bus clocks of some instances");
 }
 
 std::optional<std::pair<std::string, int>> Device::lineInterrupt(InstanceIndex watcher, int line) const

@@ -237,7 +237,7 @@ struct Device {
     /// Whether its files do not say this ("clocks").
     bool lacks(std::string_view what) const;
     /// Whether rates can be computed: its clocks are described.
-    bool hasClocks() const { return !lacks("clocks") && !lacks(say("core clock")); }
+    bool hasClocks() const { return !lacks("clocks") && !lacks("core clock"); }
     /// Whether a program can be written for it. Without wait states or operating ranges it can; their limits are then
     /// not checked.
     bool canBeWritten() const;

@@ -161,6 +161,13 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// As it is typed for a search.
+std::string wishOf(const Accuracy& accuracy)
+{
+    const InEnglish asItIsTyped;
+    return exactText(*accuracy.rate) + (accuracy.allowed ? " \u00b1" + format(*accuracy.allowed) : std::string());
+}
+
 void tooRough(const Facts& f, std::vector<Finding>& out)
 {
     for (const NeedIndex n : f.plan.needs.indices()) {
@@ -180,7 +187,7 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
             // The source would do; the rate does not.
             text = message("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name, format(state.rate),
                            accuracy.effect,
-                           accuracy.rate ? say("Type {} on the clock for solutions.", format(*accuracy.rate))
+                           accuracy.rate ? say("Type {} on the clock for solutions.", exactText(*accuracy.rate))
                                          : say("Choose a rate that divides down to this exactly."));
         } else {
             const std::string better = moreAccurate(f.device, f.board, f.rates, accuracy);
@@ -196,7 +203,7 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
                        std::move(text),
                        {Place::Kind::Clock, node.id, {}},
                        {},
-                       accuracy.rate ? WaysOffer{node.id, accuracy.asks} : WaysOffer{}});
+                       accuracy.rate ? WaysOffer{node.id, wishOf(accuracy)} : WaysOffer{}});
         if (!accuracy.stated)
             out.back().ways.reset();
     }

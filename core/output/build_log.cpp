@@ -39,10 +39,10 @@ std::string below(std::string_view path, std::string_view folder)
 std::optional<BuildMessage> ofCompiler(std::string_view line, std::string_view folder)
 {
     using Severity = BuildMessage::Severity;
-    for (const auto& [word, severity] : {std::pair(std::string_view(say(": fatal error: ")), Severity::Error),
-                                         {say(": error: "), Severity::Error},
-                                         {say(": warning: "), Severity::Warning},
-                                         {say(": note: "), Severity::Note}}) {
+    for (const auto& [word, severity] : {std::pair(std::string_view(": fatal error: "), Severity::Error),
+                                         {": error: ", Severity::Error},
+                                         {": warning: ", Severity::Warning},
+                                         {": note: ", Severity::Note}}) {
         const std::size_t at = line.find(word);
         if (at == std::string_view::npos)
             continue;
@@ -72,9 +72,8 @@ std::optional<BuildMessage> ofCompiler(std::string_view line, std::string_view f
 /// What a linker cannot do, which it says without the word "error".
 std::optional<BuildMessage> ofLinker(std::string_view line, std::string_view folder)
 {
-    for (const std::string_view word :
-         {say("undefined reference to"), say("multiple definition of"), say("overflowed by"),
-          say("will not fit in region"), say("cannot find "), say("RAM is too small")}) {
+    for (const std::string_view word : {"undefined reference to", "multiple definition of", "overflowed by",
+                                        "will not fit in region", "cannot find ", "RAM is too small"}) {
         const std::size_t at = line.find(word);
         if (at == std::string_view::npos)
             continue;

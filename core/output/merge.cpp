@@ -86,10 +86,10 @@ MarkedMerge mergeWithMarks(const std::optional<std::string>& base, const std::st
     options.flags = base ? GIT_MERGE_FILE_STYLE_DIFF3 : GIT_MERGE_FILE_STYLE_MERGE;
     git_merge_file_result result{};
     MarkedMerge out{{},
-                    std::string(size, '<') + say(" mine"),
-                    std::string(size, '|') + say(" base"),
+                    std::string(size, '<') + " mine",
+                    std::string(size, '|') + " base",
                     std::string(size, '='),
-                    std::string(size, '>') + say(" new")};
+                    std::string(size, '>') + " new"};
     if (git_merge_file(&result, &sides[0], &sides[1], &sides[2], &options) == 0)
         out.text = std::string(result.ptr ? result.ptr : "", result.len);
     git_merge_file_result_free(&result);

@@ -4,6 +4,7 @@
 #include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/plan/pin_property.h"
+#include "core/quantity/exact_text.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
@@ -87,9 +88,9 @@ std::string terminalText(const TerminalFact& fact, TerminalProperty property)
 {
     switch (property) {
     case TerminalProperty::Voltage:
-        return fact.volts == Voltage() ? std::string() : format(fact.volts);
+        return fact.volts == Voltage() ? std::string() : exactly(fact.volts, parseVoltage);
     case TerminalProperty::Current:
-        return fact.current == Current() ? std::string() : format(fact.current);
+        return fact.current == Current() ? std::string() : exactly(fact.current, parseCurrent);
     case TerminalProperty::Pull:
     case TerminalProperty::Inactive:
         break;

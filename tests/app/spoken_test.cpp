@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/spoken.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/tuning_station.h"
 #include "core/base/files.h"
 #include "core/base/pseudo_catalogue.h"
 #include "core/base/say.h"
@@ -173,6 +175,7 @@ private Q_SLOTS:
         for (const LayoutSetting& setting : layoutSettings())
             for (const std::string& choice : setting.choices)
                 know(choice);
+        know(std::string("not fitted"));
         for (const PinProperty& property : pinProperties())
             for (const std::string& choice : property.choices)
                 know(choice);
@@ -200,19 +203,24 @@ private Q_SLOTS:
     void stationsSpeak_data()
     {
         QTest::addColumn<QString>("plan");
-        for (const char* plan : {"start", "tangled", "done"})
+        for (const char* plan : {"start", "tangled", "done", "bare"})
             QTest::newRow(plan) << plan;
     }
     void stationsSpeak()
     {
         QFETCH(QString, plan);
-        open(qPrintable(plan));
+        if (plan == "bare")
+            QVERIFY(w_->document().newForDevice("RL1224-Q48"));
+        else
+            open(qPrintable(plan));
+        w_->setDark(plan == "bare");
         w_->resize(1280, 800);
         for (const Station station : {Station::Start, Station::Wiring, Station::Clocks, Station::Tuning,
                                       Station::Source, Station::Rehearsal, Station::Board}) {
             w_->showStation(station);
             lookAtAll(*w_, QString("%1, station %2").arg(plan).arg(int(station)));
         }
+        w_->setDark(false);
         tellEnglish();
     }
 
@@ -316,6 +324,42 @@ private Q_SLOTS:
             openWindow();
         }
         tellEnglish();
+    }
+
+    /// What a field shows can be typed, whatever notation the rest of the screen has: entered again, nothing changes.
+    void whatFieldsShowCanBeEntered()
+    {
+        open("tangled");
+        QStringList refused;
+        connect(&w_->document(), &Document::refused, this, [&](const QString& why) { refused << why; });
+        const std::string before = planText(now().plan);
+        int entered = 0;
+        for (const Station station : {Station::Wiring, Station::Clocks, Station::Tuning, Station::Board}) {
+            w_->showStation(station);
+            QApplication::processEvents();
+            for (auto* view : w_->findChildren<QAbstractItemView*>())
+                for (int row = 0; view->model() && row < view->model()->rowCount(); ++row)
+                    for (int column = 0; column < view->model()->columnCount(); ++column) {
+                        const QModelIndex cell = view->model()->index(row, column);
+                        if (!cell.flags().testFlag(Qt::ItemIsEditable) || cell.data(Qt::EditRole).toString().isEmpty())
+                            continue;
+                        (void)view->model()->setData(cell, cell.data(Qt::EditRole));
+                        ++entered;
+                        // A first entry may state what was so by default; words and numbers stay.
+                        while (planText(now().plan) != before && w_->document().canUndo())
+                            w_->document().undo();
+                    }
+        }
+        QVERIFY2(refused.isEmpty(), qPrintable(refused.join("\n")));
+        QVERIFY2(entered > 20, qPrintable(QString::number(entered)));
+        w_->showStation(Station::Tuning);
+        for (const Need& need : now().plan.needs) {
+            w_->view().select({Place::Kind::Need, need.id, {}});
+            for (const GoalSpec& goal : findKind(need.kind)->goals)
+                if (auto* field = qobject_cast<QLineEdit*>(w_->tuning()->goals()->editor(goal.id));
+                    field && !field->text().isEmpty())
+                    QVERIFY2(checkGoal(goal, field->text().toStdString()), qPrintable(field->text()));
+        }
     }
 
     /// Files say the same whoever writes them.

@@ -95,6 +95,50 @@ private Q_SLOTS:
         }
     }
 
+    /// Edits, searches and imports leave the same bytes in plans and files.
+    void whatIsSavedIsTheSame()
+    {
+        const QString chip = QString::fromStdString(std::string(BINDREL_EXAMPLES) + "/chip/");
+        const auto afterAll = [&](const char* language) {
+            const QString folder = dir_.filePath(QString("saved-") + language);
+            QDir().mkpath(folder);
+            QByteArray out;
+            const auto keep = [&](const QStringList& arguments, const QString& file) {
+                (void)cli(arguments, language);
+                const auto text = bindrel::readFile(file.toStdString());
+                out += arguments.join(' ').remove(folder).toUtf8() + "\n" +
+                       (text ? QByteArray::fromStdString(*text) : QByteArray("nothing")) + "\n";
+            };
+            for (const char* name : {"sluice-node-c-start", "sluice-node-c-tangled"}) {
+                const QString file = folder + "/" + name;
+                QFile::copy(plan(name), file);
+                keep({"add", file, "uart 9600 8E1 called Extra", "--write"}, file);
+                keep({"set", file, "uplink.baud=57.6 kBd", "stack=4 KiB", "outline=100 x 80 mm", "resistors.PA0=up",
+                      "wish.uplink on the left side=wish", "hold.uplink=yes"},
+                     file);
+                keep({"bind", file, "--write"}, file);
+                keep({"untangle", file, "--apply", "1"}, file);
+                keep({"repair", file, "--take", "1"}, file);
+                keep({"reach", file, "--want", "SYS=75MHz", "--take", "1"}, file);
+                keep({"move", file, "--device", "AL7654-F144", "--write"}, file);
+                keep({"board", file, "--save", folder + "/board.json"}, folder + "/board.json");
+            }
+            for (const char* table :
+                 {"fern-pins.csv", "fern-values.csv", "fern-wait-states.csv", "fern-interrupts.csv"})
+                keep({"device", "table", chip + table, "--take", folder + "/" + table}, folder + "/" + table);
+            (void)cli({"device", "export", "SE4332-C64", "--to", folder + "/forms"}, language);
+            for (const QString& file : QDir(folder + "/forms").entryList(QDir::Files))
+                out += QByteArray::fromStdString(*bindrel::readFile((folder + "/forms/" + file).toStdString()));
+            return out + cli({"completion", "bash"}, language);
+        };
+        const QByteArray english = afterAll("en"), pseudo = afterAll("pseudo");
+        QVERIFY(english.size() > 100'000 && english.count("nothing\n") < 3);
+        const QList<QByteArray> a = english.split('\n'), b = pseudo.split('\n');
+        for (qsizetype i = 0; i < std::min(a.size(), b.size()); ++i)
+            QCOMPARE(b[i], a[i]);
+        QCOMPARE(b.size(), a.size());
+    }
+
     /// All commands that print, in a language that nobody speaks: what they say was said.
     void printedTextsAreSaid()
     {
