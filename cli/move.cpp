@@ -10,6 +10,7 @@ namespace bindrel::cli {
 
 namespace {
 
+/// As programs get it.
 const char* nameOf(Relocation::Fate fate)
 {
     switch (fate) {
@@ -18,13 +19,30 @@ const char* nameOf(Relocation::Fate fate)
     case Relocation::Fate::Moves:
         return "moves";
     case Relocation::Fate::Opens:
-        return say("finds no place");
+        return "finds no place";
     case Relocation::Fate::Open:
-        return say("open as before");
+        return "open as before";
     case Relocation::Fate::Added:
         break;
     }
     return "added";
+}
+
+const char* wordsFor(Relocation::Fate fate)
+{
+    switch (fate) {
+    case Relocation::Fate::Stays:
+        return say("stays");
+    case Relocation::Fate::Moves:
+        return say("moves");
+    case Relocation::Fate::Opens:
+        return say("cannot be placed");
+    case Relocation::Fate::Open:
+        return say("unbound as before");
+    case Relocation::Fate::Added:
+        break;
+    }
+    return say("added");
 }
 
 } // namespace
@@ -72,7 +90,8 @@ static void addMove(CLI::App& app, int& exitCode)
         const Relocation there = relocate(**device, *board, *s->board, s->plan, searchTime());
         Table table{{"need", "fate", "how"}, {}};
         for (const Relocation::Item& item : there.items)
-            table.rows.push_back({item.need, nameOf(item.fate), item.text});
+            table.rows.push_back(
+                {item.need, options->format == "text" ? wordsFor(item.fate) : nameOf(item.fate), item.text});
         for (const std::string& lost : there.lost)
             table.rows.push_back({"", "lost", lost});
         table.print(options->format);

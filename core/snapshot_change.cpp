@@ -17,7 +17,9 @@ namespace {
 
 const char* nameOf(BoundNeed::State state)
 {
-    return state == BoundNeed::State::Open ? "open" : state == BoundNeed::State::Bound ? "bound" : "contested";
+    return state == BoundNeed::State::Open    ? say("unbound")
+           : state == BoundNeed::State::Bound ? say("bound")
+                                              : say("in conflict");
 }
 
 std::map<std::string, RegisterValue> registersByName(const Snapshot& s)

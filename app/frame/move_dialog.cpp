@@ -138,10 +138,10 @@ void MoveDialog::tell(const Relocation& there)
                        .arg(nothing ? QString(say("The plan's present chip or board")) : escaped(there.edit.title));
     const int opens = there.count(Fate::Opens);
     QStringList sum;
-    sum << QString("%1 %2").arg(there.count(Fate::Stays)).arg("stay")
+    sum << QString(say("%1 stay")).arg(there.count(Fate::Stays))
         << QString(say("%1 move")).arg(there.count(Fate::Moves));
     if (opens > 0)
-        sum << QString(say("<b style='color:%1'>%2 find no place</b>")).arg(t.error.name()).arg(opens);
+        sum << QString(say("<b style='color:%1'>%2 cannot be placed</b>")).arg(t.error.name()).arg(opens);
     if (there.count(Fate::Open) > 0)
         sum << QString(say("%1 stay unbound")).arg(there.count(Fate::Open));
     if (there.count(Fate::Added) > 0)

@@ -123,8 +123,8 @@ QString NeedsList::rowText(int row) const
     const KindSpec* kind = findKind(need.kind);
     const auto state = s.bindings.needs[r.need].state;
     const QString how = state == BoundNeed::State::Bound  ? say("bound")
-                        : state == BoundNeed::State::Open ? say("open")
-                                                          : say("contested");
+                        : state == BoundNeed::State::Open ? say("unbound")
+                                                          : say("in conflict");
     return QString("%1, %2 %3: %4")
         .arg(QString::fromStdString(need.title), QString::fromStdString(say(kind->title)), typeset(kind->brief(need)),
              how);

@@ -118,7 +118,7 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
         row.contested = claims.size() > 1;
         if (row.contested) {
             row.need = -1;
-            row.cells[Direction] = "contested";
+            row.cells[Direction] = say("in conflict");
         }
         // The board's word on the net goes before what the need calls it.
         const auto net = s.board->nets.find(pad.name);
@@ -181,7 +181,7 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
         return Change(SetResistors{pin, *resistors});
     }
     if (row.need < 0)
-        return problemOf(row.contested ? say("{} is contested; settle that first.", pin)
+        return problemOf(row.contested ? say("{} is in conflict; settle that first.", pin)
                                        : say("no need uses {}, so there is nothing to set it up for.", pin));
     if (value)
         if (const Expected<std::string> checked = checkPinProperty(property, text); !checked)

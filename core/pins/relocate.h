@@ -11,14 +11,14 @@ struct Relocation {
     enum class Fate {
         Stays, ///< the same instance and pads, by name
         Moves,
-        Opens, ///< was bound, and finds no place
+        Opens, ///< was bound, and cannot be placed
         Open,  ///< was not bound and is not now
         Added, ///< a need of the new board's parts
     };
     struct Item {
         std::string need; ///< id
         Fate fate = Fate::Stays;
-        std::string text; ///< from where to where; why it finds no place
+        std::string text; ///< from where to where; why it cannot be placed
     };
     std::vector<Item> items;       ///< in the order of the needs
     std::vector<std::string> lost; ///< other decisions that cannot be kept, as sentences

@@ -477,7 +477,7 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+Shift+Z"));
         QVERIFY(w_->document().save() && w_->openPlan(planPath()));
         COMPARE_TEXT(now().device->name, "SE4332-C100");
-        // With loss: what finds no place stays in the plan, open.
+        // With loss: what cannot be placed stays in the plan, open.
         choose("MS0816-A48", "Apply");
         shortcut(QKeySequence("Ctrl+Shift+D"));
         QVERIFY(seen.toInt() >= 3 && now().plan.need("moss-bus") && stateOf("moss-bus") == BoundNeed::State::Open);

@@ -210,7 +210,7 @@ private Q_SLOTS:
                  {"PA7", "name", "two words", "is not a name"},
                  {"PA7", "signal", "X", "follows from the wiring"},
                  {"PA2", "pull", "up", "no need uses PA2"},
-                 {"PD3", "pull", "up", "is contested"},
+                 {"PD3", "pull", "up", "is in conflict"},
                  {"VDD", "net", "X", "is no pad"},
                  {"PA7", "nonsense", "X", "follows from the wiring"}}) {
             const Expected<Change> change = write(pad, id, text);
