@@ -4,6 +4,7 @@
 #include "core/base/say.h"
 #include "core/base/text.h"
 #include "core/device/field_code.h"
+#include "core/goal_search.h"
 #include "core/pins/overrides.h"
 #include "core/plan/pin_property.h"
 #include "core/quantity/exact_text.h"
@@ -19,292 +20,7 @@ namespace bindrel {
 
 namespace {
 
-using Codes = std::map<FieldRef, std::uint32_t>;
-
-/// The exact number that a goal states; empty for a choice, a text, "none".
-std::optional<Rational> numberOf(const GoalValue& value)
-{
-    return std::visit(
-        [](const auto& held) -> std::optional<Rational> {
-            using T = std::decay_t<decltype(held)>;
-            if constexpr (requires { held.value; })
-                return held.value;
-            else if constexpr (std::is_same_v<T, std::int64_t>)
-                return Rational(held);
-            else
-                return std::nullopt;
-        },
-        value);
-}
-
-/// A number as a text of the goal that is read with the same unit as `like`.
-std::string textOf(const GoalSpec& spec, const GoalValue& like, const Rational& number, int digits)
-{
-    const InEnglish asItIsTyped;
-    if (std::holds_alternative<Duration>(like))
-        return format(Duration(number), digits);
-    if (std::holds_alternative<Voltage>(like))
-        return format(Voltage(number), digits);
-    if (std::holds_alternative<Ratio>(like))
-        return format(Ratio(number), digits);
-    if (std::holds_alternative<Ppm>(like))
-        return format(Ppm(number), false, digits);
-    if (std::holds_alternative<std::int64_t>(like))
-        return number.isInteger() ? number.text() : std::to_string(number.round());
-    return spec.type == GoalSpec::Type::Baud      ? formatBaud(Frequency(number), digits)
-           : spec.type == GoalSpec::Type::BitRate ? formatBitRate(Frequency(number), digits)
-                                                  : format(Frequency(number), digits);
-}
-
-/// Answers what the fields of a need's instance hold for other goals; everything else stays as it is.
-class Probe {
-public:
-    struct Answer {
-        Codes codes;
-        std::map<FieldRef, std::string> goals;          ///< that decide them
-        int missed = 0;                                 ///< goals that are not met
-        std::map<std::string, Ppm, std::less<>> errors; ///< of goals that have one
-    };
-
-    Probe(const Snapshot& s, const Plan& plan, NeedIndex need) : s_(s), plan_(plan), need_(need) {}
-
-    Answer ask(const Plan& plan) const
-    {
-        Answer out;
-        const Setting setting = numbersOfNeed(*s_.device, plan, s_.bindings, s_.rates, need_);
-        const InstanceIndex instance = s_.bindings.needs[need_].instance;
-        for (const RoleValue& value : setting.roles) {
-            const Role* role = s_.device->blockOf(instance).role(value.role);
-            const std::optional<std::uint32_t> code = role ? role->encoding.encode(value.value) : std::nullopt;
-            if (code && (value.when == RoleValue::When::Config || value.when == RoleValue::When::Start))
-                out.codes[{instance, role->reg, role->field}] = *code,
-                                                out.goals[{instance, role->reg, role->field}] = value.goal;
-        }
-        for (const NeedEvent& event : setting.events)
-            if (const FieldRef enable = s_.device->roleField(event.instance, event.enable); enable.valid())
-                out.codes[enable] = 1;
-        for (const Achieved& row : setting.achieved) {
-            out.missed += !row.ok;
-            if (row.error && !row.check)
-                out.errors.emplace(row.goal, *row.error);
-        }
-        if (!setting.computed)
-            out.missed += 1'000;
-        return out;
-    }
-
-    /// With one goal changed; empty when the goal does not take the text, or takes other pads or channels then.
-    std::optional<Plan> with(const std::string& goal, const std::string& text) const
-    {
-        Expected<Plan> next = applied(plan_, editOf({}, SetGoal{plan_.needs[need_].id, goal, text}));
-        if (!next)
-            return std::nullopt;
-        const Need& was = plan_.needs[need_];
-        const Need& is = next->needs[need_];
-        const std::vector<SignalSpec> before = signalsOf(was), after = signalsOf(is);
-        if (!std::equal(before.begin(), before.end(), after.begin(), after.end(),
-                        [](const SignalSpec& a, const SignalSpec& b) { return a.id == b.id; }) ||
-            requestsOf(was) != requestsOf(is))
-            return std::nullopt;
-        return *std::move(next);
-    }
-
-    std::optional<Answer> ask(const std::string& goal, const std::string& text) const
-    {
-        const std::optional<Plan> plan = with(goal, text);
-        return plan ? std::optional(ask(*plan)) : std::nullopt;
-    }
-
-    const Snapshot& s_;
-    const Plan& plan_;
-    NeedIndex need_;
-};
-
-/// Looks for a text of one goal with which a field holds a code.
-class GoalSearch {
-public:
-    GoalSearch(const Probe& probe, const GoalSpec& spec, const FieldRef& ref, std::uint32_t wanted)
-        : probe_(probe), spec_(spec), ref_(ref), wanted_(wanted),
-          now_(goalValue(probe.plan_.needs[probe.need_], spec.id))
-    {
-    }
-
-    std::optional<std::string> find()
-    {
-        switch (spec_.type) {
-        case GoalSpec::Type::Choice:
-            for (const std::string& choice : spec_.choices)
-                if (holds(choice))
-                    return choice;
-            break;
-        case GoalSpec::Type::Integer:
-            return integer();
-        case GoalSpec::Type::Name:
-        case GoalSpec::Type::Text:
-            return std::nullopt;
-        default:
-            if (const std::optional<std::string> text = quantity())
-                return text;
-        }
-        if (spec_.orNone && holds("none"))
-            return "none";
-        return std::nullopt;
-    }
-
-private:
-    std::optional<std::uint32_t> codeAt(const std::string& text)
-    {
-        const std::optional<Probe::Answer> answer = probe_.ask(spec_.id, text);
-        if (!answer)
-            return std::nullopt;
-        // What the goal does not decide is as after reset.
-        const auto at = answer->codes.find(ref_);
-        return at == answer->codes.end() ? probe_.s_.device->resetCode(ref_) : at->second;
-    }
-    bool holds(const std::string& text) { return codeAt(text) == wanted_; }
-
-    std::optional<std::string> integer()
-    {
-        std::vector<std::int64_t> tries{wanted_, std::int64_t(wanted_) + 1, std::int64_t(wanted_) - 1};
-        if (const std::optional<std::int64_t> decoded = encoding().decode(wanted_))
-            tries.insert(tries.begin(), *decoded);
-        constexpr long kAll = 300; // that are tried one by one
-        for (long value = spec_.min; spec_.max - spec_.min <= kAll && value <= spec_.max; ++value)
-            tries.push_back(value);
-        for (const std::int64_t value : tries)
-            if (value >= spec_.min && value <= spec_.max && holds(std::to_string(value)))
-                return std::to_string(value);
-        return std::nullopt;
-    }
-
-    const Encoding& encoding() const
-    {
-        static const Encoding asIs;
-        for (const auto& [name, role] : probe_.s_.device->blockOf(ref_.instance).roles)
-            if (role.reg == ref_.reg && role.field == ref_.field)
-                return role.encoding;
-        return asIs;
-    }
-
-    /// Of a number, in few digits: what is tried is what can be typed.
-    std::optional<Rational> typed(const Rational& number, int digits) const
-    {
-        if (!number.defined())
-            return std::nullopt;
-        const Expected<GoalValue> read = parseGoal(spec_, textOf(spec_, now_, number, digits));
-        return read ? numberOf(*read) : std::nullopt;
-    }
-
-    std::optional<std::uint32_t> codeAt(const Rational& number)
-    {
-        return number.defined() ? codeAt(textOf(spec_, now_, number, kDigits)) : std::nullopt;
-    }
-
-    std::optional<std::string> quantity()
-    {
-        std::optional<Rational> start = numberOf(now_);
-        if (!start)
-            return std::nullopt;
-        // From no time at all one gets nowhere by doubling.
-        const bool share = std::holds_alternative<Ratio>(now_);
-        if (start->isZero() && !share)
-            start = Rational(1, 1'000'000'000);
-        const std::optional<std::uint32_t> codeNow = codeAt(*start);
-        if (!codeNow)
-            return std::nullopt;
-        std::vector<Rational> guesses;
-        // A divider goes with the inverse of a rate, a count of ticks with a time.
-        const std::optional<std::int64_t> is = encoding().decode(*codeNow), to = encoding().decode(wanted_);
-        if (is && to && *is != 0 && *to != 0 && !start->isZero()) {
-            guesses.push_back(*start * Rational(*to) / Rational(*is));
-            guesses.push_back(*start * Rational(*is) / Rational(*to));
-        }
-        // A share lies between nothing and all.
-        if (share)
-            guesses.insert(guesses.end(), {Rational(0), Rational(1)});
-        for (const Rational& guess : guesses)
-            if (codeAt(guess) == wanted_)
-                return polished(guess);
-        if (share) {
-            const std::optional<std::uint32_t> least = codeAt(Rational(0));
-            const std::optional<Rational> found =
-                least ? between(Rational(0), *least, Rational(1)) : std::optional<Rational>();
-            return found ? std::optional(polished(*found)) : std::nullopt;
-        }
-        if (const std::optional<Rational> found = bisected(*start, *codeNow))
-            return polished(*found);
-        return std::nullopt;
-    }
-
-    /// Between two values, one with a smaller and one with a larger code.
-    std::optional<Rational> bisected(const Rational& start, std::uint32_t codeNow)
-    {
-        for (const bool up : {true, false}) {
-            Rational from = start;
-            std::uint32_t codeFrom = codeNow;
-            for (int octave = 0; octave < kOctaves; ++octave) {
-                const Rational to = up ? from * Rational(2) : from / Rational(2);
-                const std::optional<std::uint32_t> codeTo = codeAt(to);
-                if (!codeTo)
-                    break;
-                if (*codeTo == wanted_)
-                    return to;
-                if ((codeFrom < wanted_) != (*codeTo < wanted_))
-                    if (const std::optional<Rational> found = between(from, codeFrom, to))
-                        return found;
-                from = to;
-                codeFrom = *codeTo;
-            }
-        }
-        return std::nullopt;
-    }
-
-    std::optional<Rational> between(Rational from, std::uint32_t codeFrom, Rational to)
-    {
-        for (int halving = 0; halving < kHalvings; ++halving) {
-            const std::optional<Rational> middle = typed((from + to) / Rational(2), kDigits);
-            if (!middle || *middle == from || *middle == to)
-                return std::nullopt;
-            const std::optional<std::uint32_t> code = codeAt(*middle);
-            if (!code)
-                return std::nullopt;
-            if (*code == wanted_)
-                return middle;
-            ((*code < wanted_) == (codeFrom < wanted_) ? from : to) = *middle;
-        }
-        return std::nullopt;
-    }
-
-    /// As few digits as say the same: what the hardware makes of it, rounded.
-    std::string polished(const Rational& found)
-    {
-        Rational made = found;
-        const std::string exact = textOf(spec_, now_, found, kDigits);
-        if (const std::optional<Probe::Answer> answer = probe_.ask(spec_.id, exact))
-            if (const auto error = answer->errors.find(spec_.id); error != answer->errors.end())
-                made = found * (Rational(1) + error->second.value / Rational(1'000'000));
-        for (int digits = kFewest; digits < kDigits; ++digits) {
-            const std::string text = textOf(spec_, now_, made, digits);
-            const std::optional<Rational> number = typed(made, digits);
-            if (!number || made.isZero())
-                break;
-            const Rational off = (*number / made - Rational(1)).abs();
-            if (off.defined() && off <= Rational(1, 10'000) && holds(text))
-                return text;
-        }
-        return exact;
-    }
-
-    static constexpr int kFewest = 3, kDigits = 12;
-    static constexpr int kOctaves = 20, kHalvings = 60;
-    const Probe& probe_;
-    const GoalSpec& spec_;
-    FieldRef ref_;
-    std::uint32_t wanted_;
-    GoalValue now_;
-};
-
-int differences(const Codes& a, const Codes& b, const FieldRef& but)
+int differences(const GoalProbe::Codes& a, const GoalProbe::Codes& b, const FieldRef& but)
 {
     int out = 0;
     for (const auto& [ref, code] : a)
@@ -334,8 +50,8 @@ std::vector<const GoalSpec*> goalsFor(const Snapshot& s, const Plan& plan, NeedI
 std::optional<SetGoal> goalWith(const Snapshot& s, const Plan& plan, NeedIndex need, const FieldRef& ref,
                                 std::uint32_t code, OtherFields otherFields)
 {
-    const Probe probe(s, plan, need);
-    const Probe::Answer now = probe.ask(plan);
+    const GoalProbe probe(s, plan, need);
+    const GoalProbe::Answer now = probe.ask(plan);
     std::optional<SetGoal> best;
     int fewest = 0;
     for (const GoalSpec* spec : goalsFor(s, plan, need, ref)) {
@@ -346,10 +62,10 @@ std::optional<SetGoal> goalWith(const Snapshot& s, const Plan& plan, NeedIndex n
             });
         if (!decides && spec->type != GoalSpec::Type::Choice)
             continue;
-        const std::optional<std::string> text = GoalSearch(probe, *spec, ref, code).find();
+        const std::optional<std::string> text = goalTextFor(probe, *spec, ref, code);
         if (!text)
             continue;
-        const std::optional<Probe::Answer> then = probe.ask(spec->id, *text);
+        const std::optional<GoalProbe::Answer> then = probe.ask(spec->id, *text);
         if (!then || then->missed > now.missed)
             continue;
         if (spec->type != GoalSpec::Type::Choice && otherFields == OtherFields::Stay &&
@@ -591,11 +307,11 @@ FieldEntry stepGoal(const Snapshot& s, NeedIndex need, std::string_view goal, bo
                                   SetGoal{s.plan.needs[need].id, spec->id, spec->choices[at]}));
         return {};
     }
-    const std::optional<Rational> now = numberOf(value);
+    const std::optional<Rational> now = numberOfGoal(value);
     if (!now)
         return {};
-    const Probe probe(s, s.plan, need);
-    const Probe::Answer stands = probe.ask(s.plan);
+    const GoalProbe probe(s, s.plan, need);
+    const GoalProbe::Answer stands = probe.ask(s.plan);
     // The next code of each field that it decides, one way and the other: the nearest that lies on the right side.
     std::optional<std::string> best;
     std::optional<Rational> nearest;
@@ -608,13 +324,12 @@ FieldEntry stepGoal(const Snapshot& s, NeedIndex need, std::string_view goal, bo
             const std::int64_t next = std::int64_t(code->second) + by;
             if (next < 0 || next > std::int64_t(s.device->fieldOf(ref).maxCode()))
                 continue;
-            const std::optional<std::string> text =
-                GoalSearch(probe, *spec, ref, static_cast<std::uint32_t>(next)).find();
+            const std::optional<std::string> text = goalTextFor(probe, *spec, ref, static_cast<std::uint32_t>(next));
             const Expected<GoalValue> read = text ? parseGoal(*spec, *text) : Expected<GoalValue>(GoalValue());
-            const std::optional<Rational> number = read ? numberOf(*read) : std::nullopt;
+            const std::optional<Rational> number = read ? numberOfGoal(*read) : std::nullopt;
             if (!number || (up ? *number <= *now : *number >= *now))
                 continue;
-            const std::optional<Probe::Answer> then = probe.ask(spec->id, *text);
+            const std::optional<GoalProbe::Answer> then = probe.ask(spec->id, *text);
             if (!then || then->missed > stands.missed)
                 continue;
             if (!nearest || (up ? *number < *nearest : *number > *nearest))
@@ -659,19 +374,19 @@ std::optional<Edit> dragTo(const Snapshot& s, NeedIndex need, const Waveform& pi
         like = Frequency(number);
     }
     constexpr int kTyped = 4, kFine = 8;
-    const Probe probe(s, s.plan, need);
-    std::string text = textOf(*spec, like, number, kTyped);
-    const std::optional<Probe::Answer> answer = probe.ask(spec->id, text);
+    const GoalProbe probe(s, s.plan, need);
+    std::string text = goalTextOf(*spec, like, number, kTyped);
+    const std::optional<GoalProbe::Answer> answer = probe.ask(spec->id, text);
     if (!answer)
         return std::nullopt;
     // What is made instead, in as few digits as give the same bits.
     if (const auto error = answer->errors.find(spec->id); error != answer->errors.end())
         if (const Expected<GoalValue> read = parseGoal(*spec, text); read)
-            if (const std::optional<Rational> typed = numberOf(*read)) {
+            if (const std::optional<Rational> typed = numberOfGoal(*read)) {
                 const Rational made = *typed * (Rational(1) + error->second.value / Rational(1'000'000));
                 for (int digits = kTyped; digits <= kFine; ++digits) {
-                    const std::string near = textOf(*spec, like, made, digits);
-                    const std::optional<Probe::Answer> same = probe.ask(spec->id, near);
+                    const std::string near = goalTextOf(*spec, like, made, digits);
+                    const std::optional<GoalProbe::Answer> same = probe.ask(spec->id, near);
                     if (same && same->codes == answer->codes) {
                         text = near;
                         break;

@@ -105,7 +105,7 @@ void FindingsList::waysForCurrent()
         Q_EMIT document_.refused(say("No clock setting fixes this finding. Its text says what does."));
 }
 
-static const char* const kWays = later("Ways\u2026");
+static const char* const kWays = later("Solutions\u2026");
 
 FindingsList::RowButtons FindingsList::rowButtons(int row, const QRect& rect) const
 {

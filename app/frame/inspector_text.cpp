@@ -449,7 +449,7 @@ QString planSummary(const Snapshot& s)
     sheet.row(say("Wait states"), s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString(say("too fast")));
     sheet.row(say("If a clock fails"), QString::fromStdString(nameOf(s.plan.onFailure)));
     sheet.row(say("Needs"),
-              QString(say("%1, %2 open")).arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
+              QString(say("%1, %2 unbound")).arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
     sheet.line(colour(Theme::get().muted, say("Select a need, a pad or a clock to see it here.")));
     return sheet.take() + modesSummary(s) + storedSummary(s);
 }

@@ -124,7 +124,7 @@ void Masthead::refresh()
     const int contested = s.bindings.count(BoundNeed::State::Contested);
     const int errors = document_.count(Finding::Severity::Error);
     const int cautions = document_.count(Finding::Severity::Caution);
-    tallies_[0]->setText(QString(say("%1 open")).arg(open_));
+    tallies_[0]->setText(QString(say("%1 unbound")).arg(open_));
     tint(tallies_[0], open_ ? t.ink : t.muted, open_ > 0);
     tallies_[1]->setText(QString(say("%1 in conflict")).arg(contested));
     tint(tallies_[1], contested ? t.error : t.muted, contested > 0);
